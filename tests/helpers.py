@@ -81,7 +81,7 @@ def page_data(page: Path) -> str:
 
 
 def update_files(folder: Path) -> list[Path]:
-    ours = ("receipt.json", "update.changes.jsonl")
+    ours = ("receipt.json", "update.changes.jsonl", "sent.json")
     return sorted(path for path in folder.iterdir() if path.name not in ours and path.is_file())
 
 

@@ -12,7 +12,7 @@ import pytest
 from helpers import neat_delta
 from neat_delta.base.errors import NeatDeltaError
 from neat_delta.schemas import END, schema_names, schema_text
-from neat_delta.tables.config_loader import load_settings
+from neat_delta.tables.settings_file import load_settings
 from neat_delta.workflows.scheduled.run_config import load_run
 
 ROOT = Path(__file__).parents[1]

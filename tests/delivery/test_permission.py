@@ -16,7 +16,7 @@ from helpers import neat_delta, read_rows, update_files, write_table
 from neat_delta.base.errors import NotApproved
 from neat_delta.changeset.serialization import save_changes
 from neat_delta.delivery.history import History
-from neat_delta.tables.config_loader import load_settings
+from neat_delta.tables.settings_file import load_settings
 from neat_delta.workflows.requests import SendRequest
 from neat_delta.workflows.send import ready
 

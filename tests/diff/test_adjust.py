@@ -16,8 +16,8 @@ from neat_delta.expressions.value import column
 from neat_delta.matching import Key
 from neat_delta.matching.context import Context
 from neat_delta.reading import read_table
-from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.settings import FieldSettings, Settings
+from neat_delta.tables.settings_file import load_settings
 
 LIVE = [
     ["sku", "name", "price", "cost", "stock", "active", "sale"],

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import hashlib
 import os
 import re
@@ -14,6 +15,7 @@ import zipfile
 from collections.abc import Callable
 from contextlib import closing, contextmanager, nullcontext
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
 from fuzz import seeds
@@ -72,6 +74,8 @@ PLAIN = (
     "compare live.csv edited.csv --catalogue plain.toml -o plain.jsonl",
     "write plain.jsonl --catalogue plain.toml -o plain --pack exact",
 )
+# In place of a command: the shop imports what the campaign has sent, and its time is over.
+END_OF_SALE = "(the sale is over)"
 SCENARIOS = (
     Scenario("write", "write c.changes.jsonl -o w", ("w",)),
     Scenario("write over another", "write c.changes.jsonl -o w --overwrite --pack one-file", ("w",),
@@ -92,6 +96,11 @@ SCENARIOS = (
     _sends("{to}", "sftp"),
     Scenario("send to http", "send plain --to {to}", ("shop",), PLAIN, "send plain --to {to} --resume", "http"),
     Scenario("run", "run run.toml", ("inbox",), (), "run run.toml"),
+    Scenario("approve", "approve c.changes.jsonl --by Anna", ("c.approval.json",), (),
+             "approve c.changes.jsonl --by Anna --overwrite"),
+    Scenario("undo again", "undo c.changes.jsonl -o w --overwrite", ("w",), ("undo c.changes.jsonl -o w",)),
+    Scenario("campaign starts", "run sale.toml", ("inbox",), (), "run sale.toml"),
+    Scenario("campaign ends", "run sale.toml", ("inbox",), ("run sale.toml", END_OF_SALE), "run sale.toml"),
     Scenario("kept exports", "inspect live.csv", ("exports",), can_do_without=True),
 )  # fmt: skip
 
@@ -115,9 +124,33 @@ def staged(scenario: Scenario, files: dict[str, Path], folder: Path) -> Iterator
                 _empty(folder / "inbox", folder / "taken")
             return done
 
+        _set_sale(folder, until=1)
         for line in scenario.before:
-            assert act(line).returncode in (0, 1)
+            if line == END_OF_SALE:
+                _end_sale(folder)
+            else:
+                assert act(line).returncode in (0, 1)
         yield act
+
+
+def _set_sale(folder: Path, until: int) -> None:
+    """A campaign that began yesterday, until so many days from now."""
+    begins, ends = (f"{datetime.now() + timedelta(days=days):%Y-%m-%dT%H:00:00}" for days in (-2, until))
+    head = 'live = "live.csv"\nto = "inbox"\nhistory = "history.sqlite"\nset = ["price = price + 1"]\n'
+    (folder / "sale.toml").write_text(f"{head}[campaign]\nfrom = {begins}\nuntil = {ends}\n")
+
+
+def _end_sale(folder: Path) -> None:
+    with (folder / "live.csv").open(newline="", encoding="utf-8") as file:
+        header, *rows = csv.reader(file)
+    sent = {row[0]: row for path in (folder / "inbox").glob("*.csv") for row in csv.reader(path.open(encoding="utf-8"))}
+    at = header.index("price")
+    priced = [[*row[:at], sent[row[0]][1], *row[at + 1 :]] if row[0] in sent else row for row in rows]
+    with (folder / "live.csv").open("w", newline="", encoding="utf-8") as file:
+        csv.writer(file).writerows([header, *priced])
+    for path in (folder / "inbox").iterdir():
+        path.unlink()
+    _set_sale(folder, until=-1)
 
 
 def _serving(server: str | None, folder: Path):
@@ -150,6 +183,7 @@ def _empty(inbox: Path, taken: Path) -> None:
 def run(line: str, folder: Path, wrapped_in: tuple[str, ...] = ()) -> subprocess.CompletedProcess[str]:
     """Run a command of the program, perhaps under another program that disturbs it."""
     environment = os.environ | {"NEAT_DELTA_DATA": ".", "POLARS_MAX_THREADS": "1", "PYTHONDONTWRITEBYTECODE": "1"}
+    environment |= {"NEAT_DELTA_APPROVAL_SECRET": "a secret of sixteen letters", "NEAT_DELTA_USER": "Bo"}
     environment |= PASSWORD_TOLD | {"NEAT_DELTA_KNOWN_HOSTS": str(folder / "known_hosts")}
     if not wrapped_in:
         return neat_delta(*line.split(), cwd=folder, **environment)

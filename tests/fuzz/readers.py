@@ -24,7 +24,7 @@ from neat_delta.reading import read_table
 from neat_delta.reading.sheet_base import unpacked_base
 from neat_delta.reconcile.page_decisions import read_page_decisions
 from neat_delta.reconcile.review import subset_with_review
-from neat_delta.tables.config_loader import load_settings
+from neat_delta.tables.settings_file import load_settings
 from neat_delta.tables.settings_sections import SendSettings, StoreSettings
 from neat_delta.tables.typed_values import typed_column
 from neat_delta.update.receipt import load_receipt

@@ -1,9 +1,9 @@
 import pytest
 
 from neat_delta.base.errors import InvalidInput, InvalidSettings
-from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.read_options import ReadOptions
 from neat_delta.tables.settings import FieldSettings, ImportConfig, Settings
+from neat_delta.tables.settings_file import load_settings
 
 GOOD = """\
 # remarks are free

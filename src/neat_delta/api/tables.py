@@ -14,8 +14,8 @@ from neat_delta.locations import parse_location
 from neat_delta.reading import read_table
 from neat_delta.reading.frames import table_from_frame
 from neat_delta.tables import Table
-from neat_delta.tables.config_loader import load_settings as load
 from neat_delta.tables.settings import Settings
+from neat_delta.tables.settings_file import load_settings as load
 from neat_delta.workflows.option_groups import ReadingOptions
 
 if TYPE_CHECKING:

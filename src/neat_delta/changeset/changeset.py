@@ -307,6 +307,14 @@ def with_items(
     return build(head or changes.head, every, pl.concat([changes.cells, cells]), changes.findings)
 
 
+def with_values(changes: ChangeSet, values: pl.DataFrame) -> ChangeSet:
+    """The change set with other values of ours in some of its cells (frame of key, field, now)."""
+    others = values.select("key", "field", other="now")
+    cells = changes.cells.join(others, on=["key", "field"], how="left", maintain_order="left")
+    cells = cells.select("key", "field", "was", now=pl.coalesce("other", "now"))
+    return normalize(replace(changes, cells=Cells.checked(cells)))
+
+
 def with_known_items(changes: ChangeSet, items: pl.DataFrame) -> ChangeSet:
     """The change set with items behind its own that only findings name (key, line, name, action, row_state).
 

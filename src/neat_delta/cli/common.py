@@ -112,7 +112,7 @@ def load_config(given: Path | None) -> Settings:
     here = Path(NAME)
     if given is None and not here.is_file():
         return Settings()
-    from neat_delta.tables.config_loader import load_settings
+    from neat_delta.tables.settings_file import load_settings
 
     return load_settings(given or here)
 

@@ -96,7 +96,6 @@ class Dispatch:
         people: who made, approved and sent it.
         content: the digest of what the change set does.
         kept: what lies in the folder, by name, so that it can be gone on with wherever that is by then.
-        rule: who has to approve what goes to this place from now on; ``None``: that stays as it is.
     """
 
     place: str
@@ -108,7 +107,6 @@ class Dispatch:
     people: People = field(default_factory=People)
     content: str | None = None
     kept: Mapping[str, bytes] = field(default_factory=dict)
-    rule: Rule | None = None
 
 
 @dataclass(frozen=True)
@@ -196,9 +194,6 @@ class History:
             if dispatch.saved:
                 _keep(base, "change_sets", {dispatch.changes: dispatch.saved})
             _keep(base, "kept_files", {kept[name]: data for name, data in dispatch.kept.items()})
-            if dispatch.rule is not None:
-                values = (dispatch.place, dispatch.rule, row["begun"])
-                base.execute("INSERT OR REPLACE INTO rules (place, approval, since) VALUES (?, ?, ?)", values)
         return int(entry)
 
     def date_back(self, entry: int, begun: str) -> None:
@@ -228,6 +223,14 @@ class History:
         """Who has to approve what goes to a place, as the last update that went there under a rule said."""
         row = self._row("SELECT approval FROM rules WHERE place = ?", place)
         return None if row is None else row[0]
+
+    def keep_rule(self, place: str, rule: Rule) -> None:
+        """Write down who has to approve what goes to a place from now on."""
+        if self.rule_of(place) != rule:
+            with self._file.writing() as base:
+                base.execute(
+                    "INSERT OR REPLACE INTO rules (place, approval, since) VALUES (?, ?, ?)", (place, rule, _now())
+                )
 
     def lift_rule(self, place: str) -> None:
         """Forget that what goes to a place has to be approved."""

@@ -10,7 +10,6 @@ from neat_delta.approval.approval import effect_digest
 from neat_delta.base.errors import DeliveryError
 from neat_delta.base.path_text import path_text
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
-from neat_delta.delivery.answers import may_be_in_the_shop
 from neat_delta.delivery.history import BROUGHT, DONE, LEAVING, REJECTED, SENT, Dispatch, Entry, FileEntry, History
 from neat_delta.delivery.sent_mark import mark_sent, require_known_if_sent
 from neat_delta.delivery.sent_since import sent_since
@@ -20,7 +19,6 @@ from neat_delta.matching import KEY_SEPARATOR
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
 
-    from neat_delta.changeset.head import Rule
     from neat_delta.delivery.destinations import Destination
     from neat_delta.delivery.update_folder import Update
 
@@ -35,7 +33,6 @@ def send(
     *,
     resume: bool = False,
     overwrite_sent: bool = False,
-    rule: Rule | None = None,
     progress: ProgressReporter = NO_PROGRESS,
     leaving: Callable[[], None] = lambda: None,
 ) -> Entry:
@@ -59,7 +56,7 @@ def send(
         if not overwrite_sent:
             _insist_on_nothing_sent_since(update, place, history)
         require_known_if_sent(update.folder, place.name, update.receipt.changes.sha256, history)
-        entry = _begun(update, place, history, resume=resume, rule=rule)
+        entry = _begun(update, place, history, resume=resume)
         mark_sent(update.folder, entry, history)
         update = update.as_one_file() if place.takes_changes else update
         return _send(update, place, history, entry, progress, leaving)
@@ -85,7 +82,7 @@ def _insist_on_nothing_sent_since(update: Update, place: Destination, history: H
     )
 
 
-def _begun(update: Update, place: Destination, history: History, *, resume: bool, rule: Rule | None) -> Entry:
+def _begun(update: Update, place: Destination, history: History, *, resume: bool) -> Entry:
     """The history's entry for an update that may leave, or be gone on with; nothing has left yet if it is new."""
     place.check()
     whole = update
@@ -112,7 +109,6 @@ def _begun(update: Update, place: Destination, history: History, *, resume: bool
             people=update.people,
             content=content,
             kept=whole.kept,
-            rule=rule,
         )
     )
     entry = history.entry(number)
@@ -133,7 +129,7 @@ def sent_before(update: Update, place: str, history: History) -> Entry | None:
         itself = entry.changes == receipt.changes.sha256 and [file.sha256 for file in entry.files] == sums
         begun = datetime.fromisoformat(entry.begun).astimezone(UTC)
         older = receipt.live_made is None or receipt.live_made.astimezone(UTC) <= begun
-        if same and not itself and older and may_be_in_the_shop(entry):
+        if same and not itself and older and entry.state == DONE:
             return entry
     return None
 

@@ -52,7 +52,7 @@ def mark_sent(folder: Path, entry: Entry, history: History) -> None:
     """Leave the mark; a folder that may only be read gets none."""
     path = path_text(history.path.resolve())
     sent = Sent(entry.place, entry.changes, entry.begun, path, entry.entry)
-    path_of_marks, marks = _place_of_marks(folder), _marks_in(folder)
+    path_of_marks, marks = place_of_marks(folder), _marks_in(folder)
     if sent not in marks:
         with suppress(OSError, NeatDeltaError):
             write_atomic(path_of_marks, json_bytes(to_json(_Marks(FORMAT, (*marks, sent))), indented=True) + b"\n",
@@ -78,12 +78,12 @@ def require_known_if_sent(folder: Path, place: str, changes: str, history: Histo
         f"this update was sent to {place} on {sent.begun}, as the history {sent.history} has it (#{sent.entry}); the "
         f"history {history.path} does not know of it: it is another one, or an older copy",
         file=folder,
-        hint=f"Use the history that has it. Only if the shop was set back since, delete {_place_of_marks(folder)}.",
+        hint=f"Use the history that has it. Only if the shop was set back since, delete {place_of_marks(folder)}.",
         code="sent-by-another-history",
     )
 
 
-def _place_of_marks(folder: Path) -> Path:
+def place_of_marks(folder: Path) -> Path:
     """The file with the marks; in the folder of an undo there are the files that undo, and nothing else."""
     return (folder.parent if is_undo(folder) else folder) / SENT_FILE
 
@@ -91,6 +91,6 @@ def _place_of_marks(folder: Path) -> Path:
 def _marks_in(folder: Path) -> tuple[Sent, ...]:
     """The marks in a folder; what is none is no mark of ours."""
     try:
-        return from_json(_place_of_marks(folder).read_bytes(), _Marks).sent
+        return from_json(place_of_marks(folder).read_bytes(), _Marks).sent
     except (OSError, WrongForm):
         return ()

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import normalize
-from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE, Cells
+from neat_delta.changeset.changeset import with_values
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.reconcile.conflicts import SHOP, ConflictPolicy
 from neat_delta.reconcile.refresh import refresh
 from neat_delta.reconcile.schemas import OutcomeFrame, Outcomes
@@ -70,10 +70,8 @@ def as_altered(changes: ChangeSet, fresh: Table, settings: Settings) -> tuple[Ch
         are.
     """
     altered = _outcomes(changes, fresh, settings).filter(state=ALTERED)
-    values = altered.drop_nulls("field").select("key", "field", "shop")
-    cells = changes.cells.join(values, on=["key", "field"], how="left", maintain_order="left")
-    cells = cells.select("key", "field", "was", now=pl.coalesce("shop", "now"))
-    return normalize(replace(changes, cells=Cells.checked(cells))), Outcomes.checked(altered)
+    values = altered.drop_nulls("field").select("key", "field", now="shop")
+    return with_values(changes, values), Outcomes.checked(altered)
 
 
 def _outcomes(changes: ChangeSet, fresh: Table, settings: Settings) -> OutcomeFrame:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Iterator, Mapping
-from dataclasses import MISSING, fields, is_dataclass, replace
+from dataclasses import MISSING, fields, is_dataclass
 from datetime import date, datetime, time
 from decimal import Decimal
 from functools import cache, partial
@@ -21,11 +21,9 @@ from neat_delta.base.errors import InvalidInput, InvalidOption, InvalidSettings
 from neat_delta.base.nearest import nearest_hint
 from neat_delta.base.options import OPTION, Option
 from neat_delta.files.output_paths import note_input
-from neat_delta.locations import Location, parse_location, parse_place, place_beside
-from neat_delta.locations import Place as Destination
+from neat_delta.locations import Location, parse_location
 from neat_delta.locations.dated_names import with_dates
 from neat_delta.tables.constraints import FIX, AtLeast, Inlined, InvalidSetting, Key, NotInFile, OneOf
-from neat_delta.tables.settings import Settings
 from neat_delta.tables.variables import with_variables
 
 if TYPE_CHECKING:
@@ -44,37 +42,6 @@ WORDS = {
     float: "a share such as 0.5",
     datetime: "a date and time such as 2026-12-01T06:00:00",
 }
-
-
-def load_settings(path: Path) -> Settings:
-    """The settings of a catalogue.toml.
-
-    Raises:
-        InvalidInput: file not found, or it is no TOML.
-        InvalidSettings: every mistake, with its line and what is allowed.
-    """
-    settings = load_config(Settings, path, "Draft one from an export.", "no-settings-file")
-    signers = settings.send.signers
-    send = replace(
-        settings.send,
-        signers_file=path.parent / signers if signers else None,
-        place=_destination(settings.send.to, path),
-    )
-    return replace(settings, path=path, send=send)
-
-
-def _destination(to: str | None, path: Path) -> Destination | None:
-    """Where updates go, as a settings file says; a folder is meant from that of the file.
-
-    Raises:
-        InvalidSettings: it is no place.
-    """
-    if to is None:
-        return None
-    try:
-        return place_beside(parse_place(to), path.parent)
-    except InvalidOption as error:
-        raise InvalidSettings([InvalidInput(error.what, file=path, value=to, hint=error.hint)]) from error
 
 
 def load_config(cls: type[T], path: Path, hint: str, code: str = InvalidInput.code) -> T:

@@ -16,7 +16,7 @@ class BadRows(FrameSchema[BadRowFrame]):
     """Rows of a file that are none of an item: unreadable ones, notes, totals."""
 
     LINE = column("line", pl.UInt32, "the line in the file, counted from 1")
-    RAW = column("raw", pl.String, "the row as it stands there")
+    RAW = column("raw", pl.String, "the row as the file has it")
     MESSAGE = column("message", pl.String, "why it is none, in words")
 
 

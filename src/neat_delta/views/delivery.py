@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -10,6 +11,7 @@ import polars as pl
 from neat_delta.database.address import is_database
 from neat_delta.delivery.answers import unreported, unreported_in
 from neat_delta.delivery.history import DONE, default_history
+from neat_delta.delivery.sent_mark import place_of_marks
 from neat_delta.reconcile.import_report import is_accepted
 from neat_delta.views.approval_views import approval_view, approved_text
 from neat_delta.views.changes import SOME_ITEMS
@@ -21,7 +23,6 @@ from neat_delta.views.verdict import next_command, verdict_view
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
-    from pathlib import Path
 
     from rich.text import Text
 
@@ -48,6 +49,9 @@ def sent_view(entry: Entry, saved: Path | None, history: Path | None, width: int
     if saved is not None:
         yield labelled("saved", f"the import report, in {saved}")
     yield labelled("history", f"entry {entry.entry} in {history or default_history()}")
+    mark = place_of_marks(Path(entry.folder))
+    if mark.is_file():
+        yield labelled("marked", f"the update as sent, in {mark}")
     yield from _verdict(entry, results, width)
     yield from next_command(verify_command(entry, history), width)
     if not is_database(entry.place):

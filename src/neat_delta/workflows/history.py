@@ -121,6 +121,7 @@ def changes_of(given: Location, history: Path | None) -> ChangeSet:
 def entry_as_dict(entry: Entry) -> dict[str, Any]:
     """An entry for JSON."""
     described: dict[str, Any] = to_json(entry)
+    del described["kept"]
     return described | {"state": entry.state}
 
 

@@ -143,11 +143,12 @@ def send(
     request, send_settings = sending.request, sending.request.settings.send
     if send_settings.approval == "none":
         sending.history.lift_rule(sending.place)
+    elif send_settings.rule is not None:
+        sending.history.keep_rule(sending.place, send_settings.rule)
     return deliver(
         sending.update,
         destination_of(sending.to, progress.step),
         sending.history,
-        rule=send_settings.rule,
         resume=request.resume,
         overwrite_sent=request.overwrite_sent,
         progress=progress,

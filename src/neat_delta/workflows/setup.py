@@ -12,9 +12,9 @@ from neat_delta.matching.key_detection import key_candidates, long_key
 from neat_delta.matching.long_wide import differing_by_place
 from neat_delta.reading import read_bytes, read_table
 from neat_delta.tables.config_draft import draft_config
-from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.profile import profile
 from neat_delta.tables.settings import RoleSettings
+from neat_delta.tables.settings_file import load_settings
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

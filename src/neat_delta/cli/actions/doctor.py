@@ -9,7 +9,7 @@ from neat_delta.base.json_form import to_json
 from neat_delta.cli.actions.screen import console, show, show_progress
 from neat_delta.cli.common import OutputOptions, load_config, print_error
 from neat_delta.cli.envelope import show_json
-from neat_delta.tables.config_loader import load_settings
+from neat_delta.tables.settings_file import load_settings
 from neat_delta.views.formatting import pluralize
 from neat_delta.views.lines import sentence
 from neat_delta.views.verdict import verdict_view

@@ -19,8 +19,8 @@ from neat_delta.delivery.answers import may_be_in_the_shop, needs_attention
 from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.history import DONE, History
 from neat_delta.files.atomic_write import new_together, write_atomic
-from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.settings import Settings
+from neat_delta.tables.settings_file import load_settings
 from neat_delta.workbooks.problems import problems_workbook
 from neat_delta.workflows.option_groups import UpdateForm
 from neat_delta.workflows.permission import with_rule_of

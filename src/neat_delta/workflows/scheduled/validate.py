@@ -15,8 +15,9 @@ from neat_delta.expressions import ExpressionError, parse_expression
 from neat_delta.locations import FileSet
 from neat_delta.locations.listing import members_of
 from neat_delta.remote.address import Address
-from neat_delta.tables.config_loader import keys_of, load_settings
+from neat_delta.tables.config_loader import keys_of
 from neat_delta.tables.settings import Settings
+from neat_delta.tables.settings_file import load_settings
 from neat_delta.workflows.base import KEPT_BASE, NO_BASE
 from neat_delta.workflows.conflicts import policy_of
 from neat_delta.workflows.plan import names_of_images
