@@ -111,23 +111,37 @@ def _serve(connection: socket.socket) -> None:
 
 def _load() -> None:
     """Load what commands load when they are called: every one's action, and what these load only where they need it."""
+    import encodings
+    import gc
     import importlib
     import pkgutil
 
     import neat_delta.cli.actions as actions
+    from neat_delta.cli import app
+    from neat_delta.tables.field_types import field_types
 
     for action in pkgutil.iter_modules(actions.__path__):
         importlib.import_module(f"{actions.__name__}.{action.name}")
     for name in ("checks", "workflows.compare", "reading.workbook", "reading.read", "expressions.compiler"):
         importlib.import_module(f"neat_delta.{name}")
     drawing = ("jinja2", "matplotlib.figure", "matplotlib.backends.backend_svg", "matplotlib.backends.backend_agg")
-    for package in (*drawing, "xlsxwriter", "sqlalchemy", "httpx", "python_calamine", "sqlglot"):
+    others = ("xlsxwriter", "sqlalchemy", "httpx", "python_calamine", "sqlglot", "msgspec.json", "charset_normalizer")
+    for package in (*drawing, *others):
         importlib.import_module(package)
+    for codec in pkgutil.iter_modules(encodings.__path__):
+        if codec.name not in ("mbcs", "oem"):  # (of another system)
+            importlib.import_module(f"encodings.{codec.name}")
+    for name in app.COMMANDS:
+        app.cli.get_command(None, name)
+    field_types()
     # (A command that is to see other plug-ins has another PYTHONPATH, and is not forked.)
     from neat_delta.base.plugins import CHECKS, DESTINATIONS, FIELD_TYPES, FORMATS, plugins
 
     for group in (CHECKS, DESTINATIONS, FIELD_TYPES, FORMATS):
         plugins(group)
+    # What is here stays where it is: no process that is forked need look through it, and so copy it.
+    gc.collect()
+    gc.freeze()
 
 
 def _become(asked: dict, fds: list[int]) -> None:

@@ -227,7 +227,7 @@ wishes = st.one_of(
 )
 
 
-@settings(max_examples=examples(35))
+@settings(max_examples=examples(15))
 @example("send up --to inbox --import-report history.sqlite", "")
 @given(wishes, st.sampled_from(["", " --overwrite"]))
 def test_no_command_touches_a_path_that_it_does_not_name(tmp_path_factory, wish, replace):
