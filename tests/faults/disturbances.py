@@ -111,7 +111,9 @@ def verdict_on(scenario: Scenario, fault: Fault, files: dict[str, Path], folder:
         now = state_of(scenario, folder)
         if now not in (known.old, known.new) and not (scenario.one_by_one and now.items() <= known.new.items()):
             return f"neither the old nor the new is there: {now}"
-        if fault.effect != KILL and done.returncode in (0, 1) and now != known.new and not scenario.can_do_without:
+        # (A run that was cut off while it sent needs attention, and says why.)
+        says_so = scenario.can_do_without or "sending was interrupted" in done.stdout
+        if fault.effect != KILL and done.returncode in (0, 1) and now != known.new and not says_so:
             return f"exit code {done.returncode}, but the new is not there"
         history_of(folder)
         return _goes_on(scenario, act, folder, known)
