@@ -279,29 +279,40 @@ class History:
 
     def entries(self) -> list[Entry]:
         """All entries, the newest first."""
+        return self._entries_where("1")
+
+    def at(self, place: str) -> list[Entry]:
+        """The entries of a place, the newest first; results are in them only where a file was refused.
+
+        A history grows for years, and most of it is results, so that whoever only asks what was sent reads none.
+        """
+        return self._entries_where("place = ?", place, results_of=REJECTED)
+
+    def entry(self, number: int) -> Entry | None:
+        """One entry; ``None`` if there is none of this number."""
+        return next(iter(self._entries_where("entry = ?", number)), None)
+
+    def _entries_where(self, condition: str, *values: object, results_of: str | None = None) -> list[Entry]:
+        """The entries that meet a condition, with the results of all files or of those in one state."""
         if not self.path.is_file():
             return []
         with self._file.reading() as base:
             if base is None:
                 return []
             names = ", ".join([*_ENTRY, *later_columns(base)])
-            rows = base.execute(f"SELECT {names} FROM entries ORDER BY entry DESC").fetchall()
-            return [self._entry(row, self._files(base, row[0])) for row in rows]
-
-    def entry(self, number: int) -> Entry | None:
-        """One entry; ``None`` if there is none of this number."""
-        return next((entry for entry in self.entries() if entry.entry == number), None)
-
-    def _files(self, base: sqlite3.Connection, entry: object) -> list[FileEntry]:
-        names = ", ".join(_FILE)
-        file_rows = base.execute(f"SELECT {names} FROM files WHERE entry = ? ORDER BY number", (entry,)).fetchall()
-        rows = (dict(zip(_FILE, row, strict=True)) for row in file_rows)
-        return [
-            self._checked(
-                row | {"results": self._results(row["results"]), "reported": row["results"] is not None}, FileEntry
+            rows = base.execute(f"SELECT {names} FROM entries WHERE {condition} ORDER BY entry DESC", values).fetchall()
+            wanted = ", ".join(
+                _FILE if results_of is None else (*_FILE[:-1], f"iif(state = '{results_of}', results, '[]')")
             )
-            for row in rows
-        ]
+            files: dict[object, list[FileEntry]] = {}
+            asked = f"SELECT entry, {wanted} FROM files WHERE entry IN (SELECT entry FROM entries WHERE {condition})"
+            for entry, *row in base.execute(f"{asked} ORDER BY entry, number", values):
+                files.setdefault(entry, []).append(self._file_entry(dict(zip(_FILE, row, strict=True))))
+            return [self._entry(row, files.get(row[0], [])) for row in rows]
+
+    def _file_entry(self, row: dict[str, Any]) -> FileEntry:
+        results = self._results(row["results"])
+        return self._checked(row | {"results": results, "reported": row["results"] is not None}, FileEntry)
 
     def _entry(self, row: Sequence[object], files: list[FileEntry]) -> Entry:
         named = dict(zip((*_ENTRY, *LATER_COLUMNS), row, strict=True))

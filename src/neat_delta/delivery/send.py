@@ -124,8 +124,8 @@ def sent_before(update: Update, place: str, history: History) -> Entry | None:
     """
     receipt, content = update.receipt, effect_digest(update.change_set)
     sums = [file.sha256 for file in receipt.files]
-    for entry in history.entries():
-        same = (entry.place, entry.content, entry.live) == (place, content, receipt.live_sha256)
+    for entry in history.at(place):
+        same = (entry.content, entry.live) == (content, receipt.live_sha256)
         itself = entry.changes == receipt.changes.sha256 and [file.sha256 for file in entry.files] == sums
         begun = datetime.fromisoformat(entry.begun).astimezone(UTC)
         older = receipt.live_made is None or receipt.live_made.astimezone(UTC) <= begun
@@ -189,11 +189,9 @@ def _insist_on_what_was_begun(update: Update, place: Destination, history: Histo
     """Refuse other files of an update that is on its way: only those that were begun may go on."""
     receipt = update.receipt
     sums = [file.sha256 for file in receipt.files]
-    for entry in history.entries():
-        same = (
-            entry.place == place.name and entry.changes == receipt.changes.sha256 and entry.live == receipt.live_sha256
-        )
-        same_folder = entry.place == place.name and entry.folder == path_text(update.folder.resolve())
+    for entry in history.at(place.name):
+        same = entry.changes == receipt.changes.sha256 and entry.live == receipt.live_sha256
+        same_folder = entry.folder == path_text(update.folder.resolve())
         if entry.state == "in progress" and (same or same_folder) and [file.sha256 for file in entry.files] != sums:
             raise DeliveryError(
                 f"these are not the files that were begun to be sent (history #{entry.entry})",

@@ -72,11 +72,11 @@ def require_known_if_sent(folder: Path, place: str, changes: str, history: Histo
         DeliveryError: the update has gone there, and this history does not know of it.
     """
     sent = next((one for one in _marks_in(folder) if (one.place, one.changes) == (place, changes)), None)
-    if sent is None or any((one.place, one.changes) == (place, changes) for one in history.entries()):
+    if sent is None or any(one.changes == changes for one in history.at(place)):
         return
     raise DeliveryError(
-        f"this update was sent to {place} on {sent.begun}, as the history {sent.history} has it (#{sent.entry}); the "
-        f"history {history.path} does not know of it: it is another one, or an older copy",
+        f"this update was sent to {place}, or begun to be, on {sent.begun}, as the history {sent.history} has it "
+        f"(#{sent.entry}); the history {history.path} does not know of it: it is another one, or an older copy",
         file=folder,
         hint=f"Use the history that has it. Only if the shop was set back since, delete {place_of_marks(folder)}.",
         code="sent-by-another-history",

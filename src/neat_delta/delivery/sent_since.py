@@ -33,8 +33,8 @@ def sent_since(update: Update, place: str, history: History) -> SentFrame:
     # Where nobody knows when the export was made, it was at least there when the change set was made from it.
     since = update.receipt.live_made or datetime.fromisoformat(ours.head.made)
     frames: list[pl.DataFrame] = [SentSince.none()]
-    for entry in history.entries():
-        other = _other(entry, update, place, since.astimezone(UTC), history)
+    for entry in history.at(place):
+        other = _other(entry, update, since.astimezone(UTC), history)
         if other is not None:
             theirs = _says(other).rename({"now": "sent"})
             both = cells.join(theirs, on=["key", "field"], how="inner", maintain_order="left")
@@ -43,12 +43,12 @@ def sent_since(update: Update, place: str, history: History) -> SentFrame:
     return SentSince.checked(pl.concat(frames).unique(["key", "field"], keep="first", maintain_order=True))
 
 
-def _other(entry: Entry, update: Update, place: str, since: datetime, history: History) -> ChangeSet | None:
+def _other(entry: Entry, update: Update, since: datetime, history: History) -> ChangeSet | None:
     """The change set of another update that has gone to this place since that time, or is of the same export."""
     receipt = update.receipt
     is_this = entry.changes == receipt.changes.sha256 and entry.live == receipt.live_sha256
     has_left = entry.has_left
-    if is_this or entry.place != place or not has_left:
+    if is_this or not has_left:
         return None
     begun = datetime.fromisoformat(entry.begun).astimezone(UTC)
     if entry.live != receipt.live_sha256 and begun <= since:

@@ -51,9 +51,8 @@ def require_unused(update: Update, place: str, history: History, settings: Setti
     used = next(
         (
             entry
-            for entry in history.entries()
-            if entry.place == place
-            and entry.entry not in itself
+            for entry in history.at(place)
+            if entry.entry not in itself
             and entry.kept.get(APPROVAL_FILE) == sha256_hex(data)
             and may_be_in_the_shop(entry)
         ),
@@ -111,6 +110,6 @@ def _entries_of(update: Update, place: str, history: History) -> list[Entry]:
     receipt = update.receipt
     return [
         entry
-        for entry in history.entries()
-        if (entry.place, entry.changes, entry.live) == (place, receipt.changes.sha256, receipt.live_sha256)
+        for entry in history.at(place)
+        if (entry.changes, entry.live) == (receipt.changes.sha256, receipt.live_sha256)
     ]

@@ -69,8 +69,8 @@ class Delivery:
     def finish_earlier(self) -> None:
         """Go on with an update of an earlier run that was cut off on its way, before anything else is looked at."""
         history, place = History(self.config.history_file), destination_of(self._place).name
-        for entry in history.entries():
-            if entry.state != "in progress" or entry.place != place:
+        for entry in history.at(place):
+            if entry.state != "in progress":
                 continue
             folder = self._folder_of(entry)
             if folder is None:
@@ -129,7 +129,8 @@ class Delivery:
             try:
                 entry = send(sending, self.progress, departs)
             except DeliveryError:
-                report.sent = any(one.has_left for one in sending.history.entries() if Path(one.folder) == folder)
+                entries = sending.history.at(sending.place)
+                report.sent = any(one.has_left for one in entries if Path(one.folder) == folder)
                 raise
             report.entry = entry.entry
             tell_results(report, entry)
