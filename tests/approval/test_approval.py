@@ -111,6 +111,15 @@ def test_another_secret_an_expired_one_and_the_makers_own_do_not_hold(changes, m
         why_not(changes, OTHER.send, good)
 
 
+def test_what_was_used_in_time_stays_approved_for_its_end(changes):
+    expired = approve(changes, "c", "Anna", "", days=-1)
+    settings = SendSettings(approval="other")
+
+    assert "expired" in why_not(changes, settings, expired)
+    in_time = (datetime.now(UTC) - timedelta(days=2)).isoformat()
+    assert why_not(changes, settings, expired, used=in_time) is None
+
+
 def test_nothing_is_written_or_sent_without_it_and_everything_with_it(work):
     for words in (
         ("write", "c.changes.jsonl", "-o", "up"),

@@ -1,5 +1,6 @@
 """The history's own file: whatever is wrong with it is named, and nothing of somebody else's is touched."""
 
+import gzip
 import os
 import sqlite3
 from contextlib import closing
@@ -83,6 +84,14 @@ def test_a_file_that_is_no_history_stays_as_it_is(tmp_path, content):
 
 
 @pytest.mark.skipif(os.name != "posix" or os.geteuid() == 0, reason="nothing is read-only for the machine's keeper")
+def test_another_change_set_in_its_place_is_not_what_was_sent(history):
+    other = gzip.compress(b'{"neat_delta":2,"other":1}\n').hex()
+    spoil(history, f"UPDATE change_sets SET packed = x'{other}'")
+
+    with pytest.raises(InvalidInput, match="the change set of entry 1 is not what was sent"):
+        history.change_set(history.entry(1))
+
+
 def test_a_history_that_may_only_be_read_is_read(history):
     Path(history.path).chmod(0o444)
     history.path.parent.chmod(0o555)
