@@ -285,7 +285,7 @@ def _insist_on_same(existing: bytes, data: bytes, file: object) -> None:
 
 def destination_in(settings: Settings) -> str | None:
     """The name of the place to which updates go by the settings; ``None``: they name none."""
-    return None if settings.send.place is None else destination_of(settings.send.place).name
+    return None if settings.send.to is None else destination_of(settings.send.to).name
 
 
 def destination_of(given: Place, message: Callable[[str], None] = lambda _: None) -> Destination:

@@ -10,12 +10,17 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import TYPE_CHECKING, Annotated, Any
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.locations import parse_place
+from neat_delta.locations.dated_names import with_dates
 from neat_delta.tables.encodings import codec_name
 from neat_delta.tables.field import field_name
 from neat_delta.tables.table import DELIMITERS
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
+
+    from neat_delta.locations import Place
 
 FIX = "Correct this line."
 # No setting that counts something needs more.
@@ -193,3 +198,17 @@ Encoding = Annotated[str, AsEncoding()]
 DecimalSeparator = Annotated[str, OneOf((".", ","))]
 Count = Annotated[int, AtLeast(1), AtMost(MOST)]
 CountOrZero = Annotated[int, AtLeast(0), AtMost(MOST)]
+
+
+@dataclass(frozen=True)
+class AsPlace:
+    """A folder of this machine, or an address without a password."""
+
+    written_as = str
+
+    def convert(self, value: str) -> Place:
+        """The folder or the address."""
+        try:
+            return parse_place(with_dates(value))
+        except InvalidOption as error:
+            raise InvalidSetting(error.what, error.hint or FIX, error.file) from error

@@ -11,6 +11,7 @@ from typing import Annotated, Literal
 
 from neat_delta.locations import Place
 from neat_delta.tables.constraints import (
+    AsPlace,
     AtLeast,
     AtMost,
     Count,
@@ -81,11 +82,9 @@ class SendSettings:
     approval: Annotated[Literal["other", "any", "none"], OneOf(("other", "any", "none"))] | None = None
     """Whether a change set must be approved: by another person than made it (`other`), or by anybody (`any`). `none`:
     not any more, also for a destination to which approved updates have gone."""
-    to: str | None = None
+    to: Annotated[Place | None, AsPlace()] = None
     """The destination of updates, if `--to` is not given; a folder is meant from this file's. A change set made here is
     approved for this destination only."""
-    place: Annotated[Place | None, NotInFile()] = None
-    """Where that is."""
     approval_days: Count = 14
     """Days for which an approval may be used."""
     signers: str | None = None

@@ -79,7 +79,7 @@ def ready(request: SendRequest, ends: Entry | None = None) -> Sending:
         ProofFailed: the files do not do what the change set beside them says.
     """
     update, settings = load_update(request.folder), request.settings
-    to = request.to or settings.send.place
+    to = request.to or settings.send.to
     if to is None:
         raise InvalidOption(
             "no destination", option="to", hint="Give one, or write it in catalogue.toml: [send] to.", code="no-place"

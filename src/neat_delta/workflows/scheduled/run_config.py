@@ -11,17 +11,17 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Annotated, Any
 
-from neat_delta.base.errors import InvalidInput, InvalidOption, InvalidSettings
+from neat_delta.base.errors import InvalidInput, InvalidSettings
 from neat_delta.base.options import OPTION, options_of
 from neat_delta.base.path_text import path_text
 from neat_delta.delivery.history import default_history
-from neat_delta.locations import FileSet, Location, Place, parse_location, parse_place, place_beside
-from neat_delta.locations.dated_names import with_dates
+from neat_delta.locations import FileSet, Location, Place, parse_location, place_beside
 from neat_delta.remote.address import Address
 from neat_delta.remote.mail import SECURITIES, STARTTLS
 from neat_delta.tables.config_loader import load_config, read_toml, structured
 from neat_delta.tables.constraints import (
     FIX,
+    AsPlace,
     AtLeast,
     AtMost,
     Count,
@@ -42,20 +42,6 @@ from neat_delta.workflows.requests import AdjustRequest
 WEB_SCHEMES = ("http", "https")
 HOST = re.compile(r"[A-Za-z0-9]([A-Za-z0-9.\-]*[A-Za-z0-9])?|\[[0-9A-Fa-f:.]+\]")
 MAIL_ADDRESS = re.compile(r"(?:[^<>@\x00-\x1f\x7f-\x9f]*<)?[!-;=?A-~]+@[A-Za-z0-9.\-\[\]:]+>?")
-
-
-@dataclass(frozen=True)
-class AsPlace:
-    """A folder of this machine, or an address without a password."""
-
-    written_as = str
-
-    def convert(self, value: str) -> Place:
-        """The folder or the address."""
-        try:
-            return parse_place(with_dates(value))
-        except InvalidOption as error:
-            raise InvalidSetting(error.what, error.hint or FIX, error.file) from error
 
 
 @dataclass(frozen=True)
