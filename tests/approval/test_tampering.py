@@ -12,7 +12,7 @@ import shutil
 import pytest
 
 import neat_delta as nd
-from helpers import examples, write_table
+from helpers import examples, neat_delta, write_table
 from neat_delta.approval.approval import approve, save_approval
 
 LIVE = [
@@ -213,3 +213,24 @@ def test_the_live_export_that_is_edited_in_between_is_seen(shop):
     shutil.rmtree(shop / "exports", ignore_errors=True)
 
     assert tried(shop, [send]) is None
+
+
+OTHERS = [{"TZ": "Asia/Tokyo"}, {"TZ": "America/New_York"}, {"NEAT_DELTA_USER": "Anna"}]
+
+
+@pytest.mark.parametrize("told", OTHERS, ids=str)
+def test_another_zone_person_or_folder_sends_what_was_approved_and_once(shop, tmp_path_factory, told):
+    approved = tried(shop, [write, send])
+    for path in (shop / "inbox").iterdir():
+        path.unlink()
+    elsewhere = tmp_path_factory.mktemp("elsewhere")
+    shutil.copytree(shop / "up", elsewhere / "up")
+    shutil.copy(shop / "live.csv", elsewhere)
+    (elsewhere / "up" / "sent.json").unlink()
+    words = ("send", "up", "--catalogue", shop / "catalogue.toml", "--history")
+
+    again = neat_delta(*words, shop / "h.sqlite", cwd=elsewhere, **told)
+    other = neat_delta(*words, "other.sqlite", cwd=elsewhere, **told)
+
+    assert (again.returncode, "already sent completely" in again.stderr) == (4, True)
+    assert (other.returncode, left(shop)) == (0, approved), other.stderr

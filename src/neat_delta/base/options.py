@@ -11,6 +11,7 @@ from collections.abc import Hashable, Mapping
 from dataclasses import MISSING, dataclass, fields
 from datetime import datetime
 from functools import cache
+from os import PathLike
 from types import UnionType
 from typing import TYPE_CHECKING, Any, Literal, Union, get_args, get_origin, get_type_hints
 
@@ -116,7 +117,7 @@ class Options:
             kind = get_origin(without_none(types[name])) or without_none(types[name])
             if kind is tuple and isinstance(value, str):
                 value = (value,)
-            _insist_on_kind(name, kind, value)
+            _insist_on_kind(name, kind, value, get_args(types[name]) or (types[name],))
             _insist_on_choice(name, declared, value)
             if kind is tuple:
                 object.__setattr__(self, name, tuple(value))
@@ -134,15 +135,16 @@ KINDS: dict[Any, tuple[tuple[type, ...], str]] = {
 NO_PLACE = (bool, int, float, list, tuple, Mapping)
 
 
-def _insist_on_kind(name: str, kind: Any, value: Any) -> None:
-    """Refuse a value of another kind than the option's.
+def _insist_on_kind(name: str, kind: Any, value: Any, parts: tuple[Any, ...]) -> None:
+    """Refuse a value of another kind than the option's, or, where it is a place or a table, than its ``parts``.
 
     Raises:
         InvalidOption: it is one.
     """
     if kind is Literal:
         return
-    takes, hint = KINDS.get(kind, ((object,), "Give a path or an address."))
+    places = tuple(part for part in parts if isinstance(part, type))
+    takes, hint = KINDS.get(kind, ((*places, str, PathLike), "Give a path or an address."))
     is_wrong = not isinstance(value, takes) or (kind not in KINDS and isinstance(value, NO_PLACE))
     is_wrong |= kind is int and isinstance(value, bool)
     if is_wrong or (kind is tuple and not all(isinstance(one, str) for one in value)):

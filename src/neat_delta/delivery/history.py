@@ -301,11 +301,10 @@ class History:
                 return []
             names = ", ".join([*_ENTRY, *later_columns(base)])
             rows = base.execute(f"SELECT {names} FROM entries WHERE {condition} ORDER BY entry DESC", values).fetchall()
-            wanted = ", ".join(
-                _FILE if results_of is None else (*_FILE[:-1], f"iif(state = '{results_of}', results, '[]')")
-            )
+            results = "results" if results_of is None else f"iif(state = '{results_of}', results, '[]')"
+            columns = ", ".join((*_FILE[:-1], results))
             files: dict[object, list[FileEntry]] = {}
-            asked = f"SELECT entry, {wanted} FROM files WHERE entry IN (SELECT entry FROM entries WHERE {condition})"
+            asked = f"SELECT entry, {columns} FROM files WHERE entry IN (SELECT entry FROM entries WHERE {condition})"
             for entry, *row in base.execute(f"{asked} ORDER BY entry, number", values):
                 files.setdefault(entry, []).append(self._file_entry(dict(zip(_FILE, row, strict=True))))
             return [self._entry(row, files.get(row[0], [])) for row in rows]
