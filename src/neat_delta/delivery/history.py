@@ -221,7 +221,13 @@ class History:
 
     def rule_of(self, place: str) -> Rule | None:
         """Who has to approve what goes to a place, as the last update that went there under a rule said."""
-        row = self._row("SELECT approval FROM rules WHERE place = ?", place)
+        if not self.path.is_file():
+            return None
+        with self._file.reading() as base:
+            # (Histories of earlier forms have no rules.)
+            if base is None or not base.execute("SELECT 1 FROM sqlite_master WHERE name = 'rules'").fetchone():
+                return None
+            row = base.execute("SELECT approval FROM rules WHERE place = ?", (place,)).fetchone()
         return None if row is None else row[0]
 
     def keep_rule(self, place: str, rule: Rule) -> None:
@@ -237,21 +243,6 @@ class History:
         if self.rule_of(place) is not None:
             with self._file.writing() as base:
                 base.execute("DELETE FROM rules WHERE place = ?", (place,))
-
-    @property
-    def id(self) -> str | None:
-        """By what this history is known again, wherever its file is; ``None``: it is not there, or of an early form."""
-        row = self._row("SELECT id FROM about")
-        return None if row is None else str(row[0])
-
-    def _row(self, question: str, *values: str) -> Any:
-        """The first row of an answer; ``None``: there is none, or no such table yet."""
-        if not self.path.is_file():
-            return None
-        with self._file.reading() as base:
-            if base is None or not base.execute("SELECT 1 FROM sqlite_master WHERE name = 'rules'").fetchone():
-                return None
-            return base.execute(question, values).fetchone()
 
     def _kept(self, table: str, sha256: str, what: str) -> bytes | None:
         with self._file.reading() as base:

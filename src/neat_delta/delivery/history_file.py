@@ -28,8 +28,7 @@ CREATE TABLE IF NOT EXISTS files (
   PRIMARY KEY (entry, number));
 CREATE TABLE IF NOT EXISTS change_sets (sha256 TEXT PRIMARY KEY, packed BLOB NOT NULL);
 CREATE TABLE IF NOT EXISTS kept_files (sha256 TEXT PRIMARY KEY, packed BLOB NOT NULL);
-CREATE TABLE IF NOT EXISTS rules (place TEXT PRIMARY KEY, approval TEXT NOT NULL, since TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS about (id TEXT PRIMARY KEY)
+CREATE TABLE IF NOT EXISTS rules (place TEXT PRIMARY KEY, approval TEXT NOT NULL, since TEXT NOT NULL)
 """
 # Who made, approved and sent an update; the digest of what it does, and the kept files of its folder by their names:
 # columns that histories of earlier forms lack.
@@ -138,6 +137,4 @@ def _bring_up_to_date(base: sqlite3.Connection) -> None:
         for name in LATER_COLUMNS:
             if name not in columns:
                 base.execute(f"ALTER TABLE entries ADD COLUMN {name} TEXT")
-        # By this a history is known to be the one that was written before.
-        base.execute("INSERT INTO about SELECT lower(hex(randomblob(16))) WHERE NOT EXISTS (SELECT 1 FROM about)")
         base.execute(f"PRAGMA user_version = {VERSION}")
