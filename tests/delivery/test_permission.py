@@ -304,3 +304,13 @@ def test_a_run_that_was_cut_off_goes_on_wherever_its_files_are(shop, becomes):
     assert "the rest of history #1 was sent" in " ".join(done.stdout.split()), done.stdout
     assert History(home / "history.sqlite").entry(1).state == "done"
     assert rows
+
+
+def test_a_run_sends_a_saved_change_set_with_the_approval_beside_it(shop):
+    did("compare live.csv edited.csv -o c.changes.jsonl", shop)
+    did("approve c.changes.jsonl --by Anna", shop)
+    (shop / "night.toml").write_text('live = "live.csv"\nchanges = "c.changes.jsonl"\nto = "inbox"\n')
+
+    done = run("run night.toml", shop)
+
+    assert (done.returncode, len(taken(shop / "inbox"))) == (0, 3), done.stdout
