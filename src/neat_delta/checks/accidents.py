@@ -12,7 +12,9 @@ import polars as pl
 
 from neat_delta.changeset.findings import REPAIR, as_data, no_findings
 from neat_delta.checks.check import Check, Override
-from neat_delta.replay import DAY_OR_ISO, LOST, WRONG, explain, reads_back
+from neat_delta.replay import LOST, WRONG, explain, reads_back
+from neat_delta.replay.dates import DATE_SHAPES, TIME_SHAPES, is_shown_date
+from neat_delta.replay.text_effects import SHOWN_DATE
 from neat_delta.tables.corruption import CUTS, DOUBLED, FAILED, FORMULA, LOST_SIGN, POWER_OF_TEN
 from neat_delta.tables.field_types import type_named
 
@@ -35,7 +37,6 @@ UNCLEAR: dict[str, pl.Expr] = {
 CODES = ("code", "item link", "barcode")
 # And so it is where codes became what no other code of the column is.
 UNLIKE_CODES: dict[str, pl.Expr] = {
-    "looks like a date among codes": NOW.str.contains(DAY_OR_ISO) & ~WAS.str.contains(DAY_OR_ISO),
     "looks like a decimal number among codes": NOW.str.contains(r"^[0-9]+[.,]0+$") & ~WAS.str.contains(r"[.,]0+$"),
     "looks like scientific notation among codes": NOW.str.contains(POWER_OF_TEN) & ~WAS.str.contains(POWER_OF_TEN),
 }
@@ -56,10 +57,12 @@ def damaged(context: CheckContext) -> pl.DataFrame:
     if cells.is_empty():
         return no_findings()
     explained = _explained(context)
+    codes = cells.filter(pl.col("field").is_in(_fields_of(context, *CODES))).drop_nulls()
     hit = pl.concat(
         [
             _what(cells, UNCLEAR),
-            _what(cells.filter(pl.col("field").is_in(_fields_of(context, *CODES))).drop_nulls(), UNLIKE_CODES),
+            _what(codes, UNLIKE_CODES),
+            _days(codes.filter(~WAS.str.contains(SHOWN_DATE)), SHOWN_DATE, "looks like a date among codes"),
             _days_among_texts(context, cells),
             _in_broken_encoding(cells, explained),
         ]
@@ -74,15 +77,25 @@ def _fields_of(context: CheckContext, *types: str) -> list[str]:
 
 
 def _days_among_texts(context: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
-    """New dates in a field of texts in which the shop has none: a program made them of what was typed, such as 3/4."""
-    days = cells.filter(NOW.str.contains(DAY_OR_ISO))
-    names = context.live.names
-    strange = [
-        name
-        for name in days["field"].unique()
-        if name in names and not context.live.distinct_values(name).str.contains(DAY_OR_ISO).any()
-    ]
-    return days.filter(pl.col("field").is_in(strange)).with_columns(what=pl.lit("looks like a date among texts"))
+    """New dates and times in a field of texts in which the shop has none of this shape.
+
+    A program made them of what was typed, such as 3/4.
+    """
+    what = "looks like a date or time among texts"
+    parts = [_days(cells.clear(), SHOWN_DATE, what)]
+    for (name,), part in cells.partition_by("field", as_dict=True, maintain_order=True).items():
+        live = context.live.distinct_values(str(name)) if name in context.live.names else None
+        shapes = (*DATE_SHAPES, *TIME_SHAPES) if live is not None else ()
+        parts += [_days(part, shape, what) for shape in shapes if not live.str.contains(shape).any()]
+    return pl.concat(parts)
+
+
+def _days(cells: pl.DataFrame, shape: str, what: str) -> pl.DataFrame:
+    """Those of the cells that are dates or times of a shape."""
+    hit = cells.filter(NOW.str.contains(shape))
+    return hit.filter(pl.Series([is_shown_date(now) for now in hit["now"]], dtype=pl.Boolean)).with_columns(
+        what=pl.lit(what)
+    )
 
 
 def _in_broken_encoding(cells: pl.DataFrame, explained: pl.DataFrame) -> pl.DataFrame:

@@ -14,7 +14,8 @@ from neat_delta.matching.row_matching import rows_unlike_live
 from neat_delta.matching.schemas import Candidates
 from neat_delta.reading.frame_rows import OverlaidRows
 from neat_delta.replay import explain, read_numbers
-from neat_delta.replay.explain import DAY_OR_ISO, LIKE_A_DAY, MONTHS, TIME
+from neat_delta.replay.dates import LIKE_A_DATE, LIKE_A_TIME, code_numbers, possible_codes
+from neat_delta.replay.text_effects import SHOWN_DATE, SHOWN_TIME
 from neat_delta.tables.formula_text import ESCAPED_FORMULA, unescaped_unless
 
 if TYPE_CHECKING:
@@ -162,7 +163,11 @@ def with_unescaped_keys(live: Table, edited: Table, key: Key) -> Table:
 def _candidates(rows: pl.DataFrame, items: pl.DataFrame, powers_of: pl.DataFrame | None = None) -> pl.DataFrame:
     """Rows (edited, code) and items (live, code) of which the one key may have become the other (edited, live)."""
     candidates = [_but_for_losses(rows, items), _powers(rows, items if powers_of is None else powers_of)]
-    candidates += [_same_values(rows, items), *(_explained(rows, items, skeleton) for skeleton in SKELETONS)]
+    candidates += [
+        _same_values(rows, items),
+        _dates(rows, items),
+        *(_explained(rows, items, skeleton) for skeleton in SKELETONS),
+    ]
     return pl.concat(candidates).unique(maintain_order=True)
 
 
@@ -196,13 +201,22 @@ def _explained(rows: pl.DataFrame, items: pl.DataFrame, skeleton: Skeleton) -> p
     return both.filter(explain(both.select(was="code_live", now="code")).is_not_null()).select(*Candidates.columns)
 
 
-def _date_parts(code: pl.Expr) -> pl.Expr:
-    """The two smallest numbers in a date or a time, in order; a year is left out, for a program adds it."""
-    for number, month in enumerate(MONTHS.split("|"), start=1):
-        code = code.str.replace(rf"(?i){month}[a-z]*", f" {number} ")
-    code = code.str.replace(r"^[0-9]{4}[-/]", "")
-    parts = code.str.extract_all(r"[0-9]+").list.eval(pl.element().cast(pl.UInt32, strict=False) % 100)
-    return parts.list.head(2).list.sort().cast(pl.List(pl.String)).list.join("-")
+def _dates(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
+    """Rows whose code became a date or a time, each with the items of whose code it can be that (edited, live)."""
+    shown = rows.filter(pl.col("code").str.contains(f"{SHOWN_DATE}|{SHOWN_TIME}"))
+    may_be = items.filter(pl.col("code").str.contains(f"{LIKE_A_DATE}|{LIKE_A_TIME}")) if len(shown) else items.clear()
+    if may_be.is_empty():
+        return Candidates.none()
+    numbers = pl.List(pl.Int64)
+    live = may_be.with_columns(numbers=pl.Series([code_numbers(code) for code in may_be["code"]], dtype=numbers))
+    sets = pl.Series([sorted(possible_codes(code)) for code in shown["code"]], dtype=pl.List(numbers))
+    edited = shown.with_columns(numbers=sets).explode("numbers")
+    as_text = pl.col("numbers").cast(pl.List(pl.String)).list.join("-")
+    both = edited.with_columns(as_text).join(
+        live.with_columns(as_text), on="numbers", suffix="_live", maintain_order="left_right"
+    )
+    both = both.filter(explain(both.select(was="code_live", now="code")).is_not_null())
+    return both.select(*Candidates.columns).unique(maintain_order=True)
 
 
 def _plain_letters(code: pl.Expr) -> pl.Expr:
@@ -215,16 +229,7 @@ def _first_digits(code: pl.Expr) -> pl.Expr:
     return code.str.head(13) + "-" + code.str.len_chars().cast(pl.String)
 
 
-def _three_date_parts(code: pl.Expr) -> pl.Expr:
-    """All three numbers of a date, in order; a century is left out."""
-    parts = code.str.extract_all(r"[0-9]+").list.eval(pl.element().cast(pl.UInt32, strict=False) % 100)
-    three = pl.when(parts.list.len() == 3).then(parts.list.sort().cast(pl.List(pl.String)).list.join("-"))
-    return three.fill_null(code)
-
-
 SKELETONS = (
-    Skeleton(_three_date_parts, DAY_OR_ISO, r"^[0-9]{1,2}[/.-][0-9]{1,2}[/.-][0-9]{1,4}$"),
-    Skeleton(_date_parts, rf"{DAY_OR_ISO}|{TIME}", rf"{LIKE_A_DAY}|^[0-9]{{1,2}}:[0-9]{{1,2}}$"),
     Skeleton(_plain_letters, ".", r"[^\x00-\x7f]"),
     Skeleton(_first_digits, "^[0-9]{16,}$", "^[0-9]{16,}$"),
 )

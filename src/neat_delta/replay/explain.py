@@ -6,7 +6,6 @@ that turns its live text into just the text that came back. What no effect expla
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from decimal import Decimal, InvalidOperation
 from itertools import product
@@ -14,25 +13,16 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.replay.encodings import wrongly_read
 from neat_delta.replay.numbers import LARGEST_EXPONENT, SPACES, read_numbers
-from neat_delta.tables.corruption import DAY, FAILED, POWER_OF_TEN
-from neat_delta.tables.field_types.flag import TRUTH
+from neat_delta.replay.text_effects import EFFECTS
+from neat_delta.tables.corruption import POWER_OF_TEN
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterator
+    from collections.abc import Iterator
 
 WAS, NOW = pl.col("was"), pl.col("now")
 # A program keeps fifteen significant digits of a number.
 SIGNIFICANT = 15
-TIME = r"^[0-9]{1,2}:[0-9]{2}(:[0-9]{2})?( ?[AP]M)?$"
-DAY_OR_ISO = rf"{DAY}|^[0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}}$|^[0-9]{{4}}/[0-9]{{1,2}}/[0-9]{{1,2}}$"
-MIDNIGHT = r"[ T]00:00(:00(\.0+)?)?$"
-MONTHS = "Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec"
-LIKE_A_DAY = (
-    r"^([0-9]{1,2}[/.-][0-9]{1,2}|[0-9]{1,2}[/.-][0-9]{1,2}[/.-][0-9]{1,4}|[A-Za-z]{3}-?[0-9]{1,2}|"
-    r"[0-9]{1,2}-[A-Za-z]{3})$"
-)
 # The shortest form of a number, as a cell shows it that has no number format of its own.
 GENERAL = r"^-?(0|[1-9][0-9]*)([.,][0-9]*[1-9])?$"
 # No program shows a zero with a sign where it read none.
@@ -220,84 +210,3 @@ def _explain_texts(open_ones: pl.DataFrame) -> pl.DataFrame:
         explained.append(named)
         open_ones = open_ones.join(named, on="at", how="anti", maintain_order="left")
     return pl.concat(explained)
-
-
-def _where(name: str, shows: pl.Expr) -> Callable[[pl.DataFrame], pl.Series]:
-    """An effect that an expression over was and now shows."""
-    return lambda rows: rows.select(pl.when(shows).then(pl.lit(name))).to_series()
-
-
-def _each(effect: Callable[[str, str], str | None]) -> Callable[[pl.DataFrame], pl.Series]:
-    """An effect that is seen text by text."""
-    return lambda rows: pl.Series(
-        [effect(was, now) for was, now in rows.select("was", "now").iter_rows()], dtype=pl.String
-    )
-
-
-def _run(was: str, now: str) -> str | None:
-    """A formula's value in place of the formula."""
-    text = was.strip()[1:].strip('" ').replace('""', '"')
-    value = pl.Series([now])
-    failed = bool(value.str.contains(FAILED).item())
-    is_number = any(read_numbers(value, decimal).item() is not None for decimal in ".,")
-    return "formula was run" if text == now or failed or is_number else None
-
-
-def _as_day(was: str, now: str) -> str | None:
-    """A date made of a code: its numbers are among those of the date."""
-    old, new = _parts(was), _parts(now)
-    shown = {*new, *(part % 100 for part in new)}
-    return "code changed into a date" if old and all(part % 100 in shown for part in old) else None
-
-
-def _as_time(was: str, now: str) -> str | None:
-    """A time made of a code: the same hour and minute, on a clock of 12 or 24 hours."""
-    (hour, minute), (shown, *rest) = map(int, was.split(":")), map(int, re.findall(r"[0-9]+", now))
-    shown = shown % 12 + 12 if now.endswith("PM") else shown % 12 if now.endswith("AM") else shown
-    return "code changed into a time" if [shown, rest[0]] == [hour, minute] else None
-
-
-def _parts(text: str) -> list[int]:
-    """The numbers in a text, months by their English names among them."""
-    for number, month in enumerate(MONTHS.split("|"), start=1):
-        text = re.sub(rf"(?i){month}[a-z]*", f" {number} ", text)
-    return [int(part) for part in re.findall(r"[0-9]+", text)]
-
-
-def _plain_spaces(text: pl.Expr) -> pl.Expr:
-    """Every white space as a plain one; their number counts, for people do correct double spaces."""
-    return text.str.replace_all("\r\n", "\n", literal=True).str.replace_all(r"[\s\u00a0\u202f\u2009]", " ")
-
-
-def _letters(text: pl.Expr) -> pl.Expr:
-    """The ASCII letters and digits, which every encoding keeps."""
-    return text.str.replace_all("×", "x", literal=True).str.replace_all("[^A-Za-z0-9]", "")
-
-
-BEYOND_ASCII = r"[^\x00-\x7f]"
-ODD_SPACE = r"[\t\r\n\u00a0\u202f\u2009]"
-WORD = WAS.str.to_lowercase()
-# Each effect, behind the cells on which it is possible at all: most cells of a file are plain texts, and it is of them
-# that there may be many.
-EFFECTS: tuple[tuple[pl.Expr, Callable[[pl.DataFrame], pl.Series]], ...] = (
-    (
-        WAS.str.contains("\t", literal=True),
-        _where("tab lost", WAS.str.replace_all("\t", "") == NOW.str.replace_all("\t", "")),
-    ),
-    (WAS.str.contains(ODD_SPACE), _where("white space changed", _plain_spaces(WAS) == _plain_spaces(NOW))),
-    (WAS.str.contains("00:00", literal=True), _where("midnight lost", WAS.str.replace(MIDNIGHT, "") == NOW)),
-    (
-        WORD.is_in(list(TRUTH)),
-        _where(
-            "TRUE/FALSE was translated",
-            pl.any_horizontal(
-                (word == WORD) & NOW.str.to_lowercase().is_in([*others, number])
-                for (word, others), number in zip(TRUTH.items(), "10", strict=True)
-            ),
-        ),
-    ),
-    (WAS.str.contains(r"^\s*=") & ~NOW.str.contains(r"^\s*="), _each(_run)),
-    (WAS.str.contains(r"^[0-9]{1,2}:[0-9]{1,2}$") & NOW.str.contains(TIME), _each(_as_time)),
-    (WAS.str.contains(LIKE_A_DAY) & NOW.str.contains(DAY_OR_ISO) & (WAS != NOW), _each(_as_day)),
-    (WAS.str.contains(BEYOND_ASCII) & (_letters(WAS) == _letters(NOW)), _each(wrongly_read)),
-)

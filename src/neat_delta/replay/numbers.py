@@ -12,7 +12,10 @@ import polars as pl
 
 # White space of Unicode that programs ignore around a number.
 SPACES = " \t\r\n\u00a0\u2007\u2009\u202f"
-CURRENCY = r"(?:[€$£¥₹]|EUR|USD|GBP|CHF|SEK|NOK|DKK|PLN|CZK|zł|kr\.?|Kč|Fr\.?)"
+CURRENCY = (
+    r"(?:[A-Z]{0,3}\p{Sc}|EUR|USD|GBP|CHF|SEK|NOK|DKK|PLN|CZK|HUF|RON|TRY|BRL|JPY|zł|[Kk]r\.?|Kč|Fr\.?|"
+    r"Ft|lei|лв\.?|руб\.?|Rp|RM|R)"
+)
 # Between thousands: the other separator, or one of these in any language.
 GROUPS = r" \u00a0\u2009\u202f'\u2019"
 # A program has no larger exponent (IEEE 754, binary64).

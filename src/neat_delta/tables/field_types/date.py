@@ -30,23 +30,26 @@ FORMS = {
 ISO = "%Y-%m-%d"
 # The months by how their names begin, without accents, in the languages of shops; of two that fit, the longer counts.
 MONTHS = (
-    "jan ene gen sty tammi led oca",
-    "feb fev lut helmi uno sub",
-    "mar mrz mrt maa bre",
-    "apr avr abr kwi huhti dub nis",
-    "may mai maj mag mei touko kve",
-    "jun juin giu cze kesa cerven cervn haz",
-    "jul juil lug lip heina cervenec cervenc tem",
-    "aug aou ago sie elo srp agu",
-    "sep set wrz syys zar eyl",
-    "oct okt ott out paz loka rij eki",
-    "nov lis marras kas",
-    "dec dez dic des gru joulu pro ara",
+    "jan ene gen sty tammi led oca ian jaan saus sijec янв яну січ ιαν",
+    "feb fev lut helmi uno sub veeb vas velj фев лют φεβ",
+    "mar mrz mrt maa bre kov ozuj мар бер μαρ",
+    "apr avr abr kwi huhti dub nis bal trav апр кві απρ",
+    "may mai maj mag mei touko kve geg svib маи мая тра μαι",
+    "jun juin giu cze kesa cerven cervn haz juun iun birz lipanj lipnj июн юни чер ιουν",
+    "jul juil lug lip heina cervenec cervenc tem juul iul liep srpanj srpnj июл юли лип ιουλ",
+    "aug aou ago sie elo srp agu rugp kolov авг сер αυγ",
+    "sep set wrz syys zar eyl rugs rujan rujn сен сеп вер σεπ",
+    "oct okt ott out paz loka rij eki spal окт жов οκτ",
+    "nov lis marras kas noi lapk studen ноя ное νοε",
+    "dec dez dic des gru joulu pro ara dets gruod дек гру δεκ",
 )
 STEMS = sorted(
     ((stem, month) for month, stems in enumerate(MONTHS, start=1) for stem in stems.split()),
     key=lambda one: -len(one[0]),
 )
+SHORTEST_NAME = 3
+CUT_NAMES = {stem for stem, _ in STEMS} | {"sept", "janv", "fevr", "mars", "marz", "avril", "april"}
+CUT_NAMES |= {"june", "juni", "july", "juli"}
 # A weekday, the month, and words such as "de".
 MOST_WORDS = 4
 # How people write the parts of a form, beside how strftime does.
@@ -142,6 +145,17 @@ def day_in_words(text: str) -> str | None:
     if len(months) != 1 or len(years) != 1 or len(days) != 1 or len(words) > MOST_WORDS:
         return None
     return _as_iso(years[0], months.pop(), days[0])
+
+
+def month_named(word: str, *, cut: bool = False) -> int | None:
+    """The number of the month whose name begins so in any of the languages; case and accents aside.
+
+    ``cut``: only names as programs cut them, such as Mar and Sept.
+    """
+    name = plain(word)
+    if cut and name not in CUT_NAMES:
+        return None
+    return _month(name) if len(name) >= SHORTEST_NAME else None
 
 
 def _month(word: str) -> int | None:
