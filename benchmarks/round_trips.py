@@ -133,7 +133,7 @@ COLUMNS: dict[str, Maker] = {
     "dial_code": lambda c, _, __: f"0{c.randrange(20, 9999)}",
     "ean": lambda c, _, __: gtin(c, "0590"),
     "shade": lambda c, _, __: f"{c.randrange(1, 10)}.{c.randrange(100):02}",
-    "thread": lambda c, _, __: c.choice(["{}/{}", "{} {}/8"]).format(c.randrange(1, 12), c.randrange(2, 28)),
+    "thread": lambda c, _, __: c.choice(["{}/{}", "{} {}/8"]).format(c.randrange(1, 12), c.choice((1, 3, 5, 7))),
     "lot": lambda c, _, __: f"{c.randrange(1, 29)}.{c.randrange(1, 13)}.",
     "month_code": lambda c, _, __: c.choice(MONTH_CODES).format(c.randrange(1, 29)),
     "batch": lambda c, _, __: f"20{c.randrange(20, 27)}-{c.randrange(1, 13)}-{c.randrange(1, 29)}",
@@ -228,7 +228,8 @@ class Route:
         if self.form != "csv":
             return self.form
         delimiter = ord(self.delimiter_of(language))
-        return f"csv:Text - txt - csv (StarCalc):{delimiter},34,{self.saved_encoding},1,,0,false,{str(self.shown).lower()},false"
+        flags = f"false,{str(self.shown).lower()},false"
+        return f"csv:Text - txt - csv (StarCalc):{delimiter},34,{self.saved_encoding},1,,0,{flags}"
 
     @staticmethod
     def delimiter_of(language: str) -> str:

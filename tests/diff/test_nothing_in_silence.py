@@ -57,16 +57,49 @@ def test_new_skus_that_only_look_like_dates_are_added_where_the_shop_has_such(tm
     assert (code, cells, problems) == (0, 4, set())
 
 
-def test_what_is_typed_into_a_column_that_lost_its_zeros_is_an_error(tmp_path):
-    lost = [[row[0], *row[1:4], row[4].lstrip("0"), row[5].lstrip("0"), row[6].rstrip("0")] for row in LIVE]
-    lost[0] = HEAD
-    lost[4][5], lost[5][4], lost[6][4], lost[7][6] = "590888888888", "1167", "20095", "1.4"
+def lost_forms(*cells, delimiter=","):
+    """The live rows after a spreadsheet program took their zeros, with what was typed beside."""
+    lost = [[row[0], *row[1:4], row[4].lstrip("0"), row[5].lstrip("0"), row[6].rstrip("0")] for row in LIVE[1:]]
+    for row, name, text in cells:
+        lost[row - 1][HEAD.index(name)] = text
+    return [HEAD, *lost]
 
-    code, cells, problems = compared(tmp_path, lost)
 
-    # (1.4 is the number 1.40.)
-    assert (code, cells, problems) == (1, 2, {"zeros lost"})
-    assert compared(tmp_path, lost, "--as-typed", "postcode")[1] > 2
+def test_what_is_typed_into_a_column_that_lost_its_zeros_is_read_as_the_column_was(tmp_path):
+    typed = ("ean", "postcode", "shade"), ("590888888888", "1167", "1.4")
+    table = lost_forms(
+        *((row, *cell) for row, cell in enumerate(zip(*typed, strict=True), start=4)), (9, "postcode", "20095")
+    )
+
+    assert compared(tmp_path, table) == (0, 4, set())
+    update = (neat_delta("compare", "live.csv", "edited.csv", *ALL_WAYS, cwd=tmp_path), tmp_path / "up")[1]
+    sent = "".join(path.read_text() for path in update.glob("*.csv"))
+    assert all(text in sent for text in ("0590888888888", "01167", "1.40", "20095"))
+    compared(tmp_path, table, "--as-typed", "ean", "--write", "typed")
+    assert "590888888888" in (tmp_path / "typed" / "01-changes.csv").read_text().replace("0590888888888", "")
+
+
+def test_what_may_have_been_typed_in_two_ways_is_an_error(tmp_path):
+    live = [
+        ["sku", "bin"],
+        *([f"Q{at}", f"{at:04}"] for at in range(1, 30)),
+        *([f"R{at}", str(at + 500)] for at in range(30)),
+    ]
+    table = [[row[0], row[1].lstrip("0") or row[1]] for row in live]
+    table[3][1], table[5][1], table[40][1] = "777", "12345", "1200"
+
+    code, cells, problems = compared(tmp_path, table, live=live)
+
+    # (12345 and 1200 are as long as no value that lost a zero.)
+    assert (code, cells, problems) == (1, 2, {"doubtful value"})
+
+
+def test_a_new_sku_in_a_column_that_lost_its_zeros_is_not_added(tmp_path):
+    live = [["sku", "name", "price"], *([f"{at:06}", f"Item {at}", f"{at}.50"] for at in range(100, 130))]
+    table = [[row[0].lstrip("0"), *row[1:]] for row in live]
+    table.append(["999", "New", "1.00"])
+
+    assert compared(tmp_path, table, "--add-new", live=live) == (1, 0, {"damaged SKU"})
 
 
 def test_honest_short_values_in_a_column_that_kept_its_zeros_are_sent(tmp_path):

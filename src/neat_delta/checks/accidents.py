@@ -14,7 +14,7 @@ from neat_delta.changeset.findings import REPAIR, as_data, no_findings
 from neat_delta.checks.check import Check, Override
 from neat_delta.replay import LOST, WRONG, explain, reads_back
 from neat_delta.replay.dates import DATE_SHAPES, TIME_SHAPES, is_shown_date
-from neat_delta.replay.text_effects import SHOWN_DATE
+from neat_delta.replay.text_effects import SHOWN_DATE, SHOWN_TIME
 from neat_delta.tables.corruption import CUTS, DOUBLED, FAILED, FORMULA, LOST_SIGN, POWER_OF_TEN
 from neat_delta.tables.field_types import type_named
 
@@ -22,9 +22,11 @@ if TYPE_CHECKING:
     from neat_delta.checks.check import CheckContext
 
 WAS, NOW = pl.col("was"), pl.col("now")
+FORMULA_WITH_CELLS = r"^=.*[A-Za-z]{1,3}\$?[0-9]"
 LONG_NUMBER = r"^[0-9]{9,}$"
 # Something has happened here, but the right value is unknown.
 UNCLEAR: dict[str, pl.Expr] = {
+    "a formula was run, or replaced": WAS.str.contains(FORMULA_WITH_CELLS) & ~NOW.str.contains("^=|^'="),
     "formula error": NOW.str.contains(FAILED),
     "a formula instead of its value": NOW.str.contains(FORMULA) & ~WAS.str.contains("^=").fill_null(value=False),
     "number in scientific notation, digits lost": WAS.str.contains(LONG_NUMBER) & NOW.str.contains(POWER_OF_TEN),
@@ -84,9 +86,11 @@ def _days_among_texts(context: CheckContext, cells: pl.DataFrame) -> pl.DataFram
     what = "looks like a date or time among texts"
     parts = [_days(cells.clear(), SHOWN_DATE, what)]
     for (name,), part in cells.partition_by("field", as_dict=True, maintain_order=True).items():
-        live = context.live.distinct_values(str(name)) if name in context.live.names else None
-        shapes = (*DATE_SHAPES, *TIME_SHAPES) if live is not None else ()
-        parts += [_days(part, shape, what) for shape in shapes if not live.str.contains(shape).any()]
+        if name not in context.live.names or not part["now"].str.contains(f"{SHOWN_DATE}|{SHOWN_TIME}").any():
+            continue
+        live = context.live.distinct_values(str(name))
+        shapes = [shape for shape in (*DATE_SHAPES, *TIME_SHAPES) if not live.str.contains(shape).any()]
+        parts += [_days(part, shape, what) for shape in shapes]
     return pl.concat(parts)
 
 

@@ -12,10 +12,10 @@ from neat_delta.changeset.changeset import CELLS
 from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.changeset.head import FieldInfo
 from neat_delta.changeset.problems import UNREADABLE_CELL
-from neat_delta.diff.lost_zeros import typed_without_zeros
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
 from neat_delta.diff.no_data import about_no_data, says_no_data
 from neat_delta.diff.schemas import Restored, RestoredFrame
+from neat_delta.diff.typed_values import ReadBack, TypedCells, read_back, typed_cells
 from neat_delta.files.memory import columns_at_once
 from neat_delta.replay import explain_forms
 from neat_delta.tables.corruption import FAILED
@@ -84,7 +84,10 @@ class CellDiff:
 
 @dataclass(frozen=True)
 class FieldDiff:
-    """One field's cells whose texts differ: the changes, the findings, and how many are neither."""
+    """One field's cells whose texts differ: the changes, the findings, and how many are neither.
+
+    ``typed``: of the changes, the texts that may have been typed otherwise; null where every character is read.
+    """
 
     cells: pl.DataFrame
     findings: pl.DataFrame
@@ -93,6 +96,7 @@ class FieldDiff:
     blanks: int
     note: FieldInfo
     restored: RestoredFrame
+    typed: TypedCells | None = None
 
 
 def compare_cells(
@@ -112,6 +116,8 @@ def compare_cells(
         for at in range(0, len(fields), at_once)
     ]
     judged = {name: diff for some in diffs for name, diff in some.items()}
+    typed = {name: diff.typed for name, diff in judged.items() if diff.typed is not None}
+    judged |= {name: _with_read_back(judged[name], read) for name, read in read_back(live, edited, typed).items()}
     parts = list(judged.values())
     return CellDiff(
         cells=pl.concat([j.cells for j in parts]) if parts else _no_cells(),
@@ -122,6 +128,15 @@ def compare_cells(
         notes={name: j.note for name, j in judged.items() if len(j.cells) or len(j.findings)},
         restored=Restored.checked(pl.concat([Restored.none(), *(j.restored for j in parts)])),
     )
+
+
+def _with_read_back(diff: FieldDiff, read: ReadBack) -> FieldDiff:
+    """A field's changes with the texts that were typed in place of those that are there; without those in doubt."""
+    cells = diff.cells.filter(~pl.col("pair").is_in(read.doubtful.implode()))
+    cells = cells.join(read.restored, on="pair", how="left", suffix=" typed", maintain_order="left")
+    cells = cells.with_columns(now=pl.coalesce("now typed", "now")).drop("now typed")
+    same = (pl.col("was") == pl.col("now")).fill_null(value=False)
+    return replace(diff, cells=cells.filter(~same), findings=pl.concat([diff.findings, read.findings]))
 
 
 def _compare_fields(
@@ -308,10 +323,9 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
     unread = read.filter(pl.col("reading").is_null())
     changed = read.filter(pl.col("reading").is_not_null() & pl.col("before").ne_missing(pl.col("reading")))
     alike = ~texts["pair"].is_in(pl.concat([unread["pair"], changed["pair"]]).implode())
-    short = _without_zeros(changed if was_typed else changed.clear(), column, restored)
-    changed = changed.filter(~pl.col("pair").is_in(short["pair"].implode()))
     cells = changed.with_columns(now=kind.format(changed["reading"], changed["edited"], form))
     cells = cells.select("pair", "was", "now", "edited")
+    typed = typed_cells(cells.select("pair", "was", "now"), restored["what"]) if was_typed else None
     taken_out = pl.concat([on_purpose, emptied]) if cleared else on_purpose
     if len(taken_out):
         cells = pl.concat([cells, taken_out.select("pair", "was", pl.lit(None, pl.String).alias("now"), "edited")])
@@ -319,12 +333,13 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
         cells=cells.with_columns(field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")).select(
             "pair", "field", "was", "now"
         ),
-        findings=pl.concat([_unreadable(unread, column), short, about_no_data(without_data, column.name)]),
+        findings=pl.concat([_unreadable(unread, column), about_no_data(without_data, column.name)]),
         reformatted=int(alike.sum()) + len(blank) - len(emptied),
         reformatted_example=texts.select("typed", "was").row(int(alike.arg_max() or 0)) if alike.any() else None,
         blanks=0 if cleared else len(emptied) + len(without_data),
         note=note,
         restored=restored,
+        typed=typed,
     )
 
 
@@ -355,18 +370,6 @@ def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
         message=_not_of_kind(unread["edited"], column),
     )
     return findings.insert_column(0, unread["pair"])
-
-
-def _without_zeros(typed: pl.DataFrame, column: _Column, restored: pl.DataFrame) -> pl.DataFrame:
-    """Findings on what was typed into a column that lost zeros."""
-
-    def edited() -> pl.Series:
-        is_there = column.name in column.edited.names
-        return column.edited.distinct_values(column.name) if is_there else typed["edited"]
-
-    live = column.live.distinct_values(column.name)
-    restored_zeros = typed_without_zeros(typed.select("pair", "was", "edited"), live, edited, restored["what"])
-    return restored_zeros.with_columns(field=pl.lit(column.name))
 
 
 def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:

@@ -20,7 +20,6 @@ from neat_delta.diff.deletions import add_deletions
 from neat_delta.diff.rekey_plan import apply_rekeys
 from neat_delta.diff.rekeyed_rows import pair_rekeyed_rows
 from neat_delta.diff.row_findings import (
-    keys_turned_into_dates,
     likely_rekeys,
     repaired_keys,
     row_findings,
@@ -28,11 +27,11 @@ from neat_delta.diff.row_findings import (
     rows_taken_for_another,
     unknown_keys,
 )
+from neat_delta.diff.unsure_keys import unsure_keys
 from neat_delta.matching import ColumnMapping, Key, RowMatches, choose_key, match_columns, match_rows
 from neat_delta.matching.context import Context
-from neat_delta.matching.dated_keys import dated_keys
 from neat_delta.matching.item_names import item_names
-from neat_delta.matching.key_repair import likely_damaged, repairable_keys, with_keys_of, with_unescaped_keys
+from neat_delta.matching.key_repair import repairable_keys, with_keys_of, with_unescaped_keys
 from neat_delta.matching.matched_tables import MatchedTables, describe_rows
 from neat_delta.matching.positions import positions_of
 from neat_delta.matching.rekey_detection import suggest_rekeys
@@ -238,28 +237,26 @@ def compare(
     matched = _match(live, edited, options)
     progress.step("comparing cells")
     tables = matched.tables
-    damaged = likely_damaged(tables.live, tables.edited, tables.key, tables.rows)
-    dated = dated_keys(tables.live, tables.edited, tables.key, tables.rows.new)
-    rows, rekeyed = pair_rekeyed_rows(tables, damaged, options.settings.identity, options.accepted_rekeys)
+    unsure = unsure_keys(tables, matched.repairs)
+    rows, rekeyed = pair_rekeyed_rows(tables, unsure.damaged, options.settings.identity, options.accepted_rekeys)
     tables = replace(tables, rows=rows)
     pairs: pl.DataFrame = rows.pairs
     if options.add_new:
-        sound = rows.new.filter(~rows.new.is_in(dated.implode()))
-        new = pl.DataFrame({"edited": sound}).join(damaged, on="edited", how="anti", maintain_order="left")
+        new = pl.DataFrame({"edited": rows.new.filter(~rows.new.is_in(unsure.rows.implode()))})
         pairs = pl.concat([pairs, new.select(pl.lit(None, pl.UInt32).alias("live"), "edited")])
     diff = compare_cells(tables.live, tables.edited, pairs, tables.fields, options.rules(tables.columns.compared))
     suggestions = Suggestions.none()
     if options.suggest_items and len(rows.new):
         progress.step("looking for similar items")
         suggestions = suggest_items(tables.live, tables.edited, tables.key, rows.new, options.name_fields)
-    in_rows = _row_findings(tables, damaged, suggestions, options)
-    findings = pl.concat([matched.findings, keys_turned_into_dates(tables, dated, damaged), in_rows])
+    in_rows = _row_findings(tables, unsure.damaged, suggestions, options)
+    findings = pl.concat([matched.findings, unsure.findings(tables), in_rows])
     states = row_states(rows, pairs, diff, rekeyed["edited"])
     changes = changeset_of(tables, pairs, diff, findings, states, matched.excluded)
     context = Context(tables.live, options.settings, tables.key)
     changes = _with_rekeys(changes, tables, context, rekeyed)
-    unidentified = options.unidentified + len(dated) + _rivals_of_no_item(tables)
-    changes = _with_deletions(changes, tables, context, damaged, replace(options, unidentified=unidentified))
+    unidentified = options.unidentified + unsure.of_no_item + _rivals_of_no_item(tables)
+    changes = _with_deletions(changes, tables, context, unsure.damaged, replace(options, unidentified=unidentified))
     compared = CompareResult(
         changes=changes,
         tables=tables,
@@ -282,6 +279,7 @@ class _Matched:
     tables: MatchedTables
     excluded: int
     findings: pl.DataFrame
+    repairs: pl.DataFrame
 
 
 def _match(live: Table, edited: Table, options: CompareOptions) -> _Matched:
@@ -305,7 +303,7 @@ def _match(live: Table, edited: Table, options: CompareOptions) -> _Matched:
         missing = missing.filter(key.values(live, missing).is_in(options.among.implode()))
     rows = replace(rows, missing=missing)
     findings = pl.concat([repairs, unknown_keys(selection.unknown(edited, key))])
-    return _Matched(MatchedTables(live, edited, key, columns, rows), len(excluded), findings)
+    return _Matched(MatchedTables(live, edited, key, columns, rows), len(excluded), findings, repairs)
 
 
 def _row_findings(

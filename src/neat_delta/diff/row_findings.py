@@ -180,6 +180,20 @@ def keys_turned_into_dates(tables: MatchedTables, rows: pl.Series, damaged: pl.D
     )
 
 
+def keys_read_in_two_ways(tables: MatchedTables, rows: pl.DataFrame) -> pl.DataFrame:
+    """New rows whose key was typed into a column that a spreadsheet program has changed (edited, meant)."""
+    keys = tables.key.values(tables.edited, rows["edited"])
+    message = "the SKUs have lost their form in a spreadsheet program: {}? Set the column to text, and type it again"
+    return findings_frame(
+        DAMAGED_SKU,
+        key=keys,
+        line=tables.edited_lines(rows["edited"]),
+        field=tables.key.fields[0],
+        value=keys,
+        message=rows.select(pl.format(message, "meant")).to_series(),
+    )
+
+
 def _new(tables: MatchedTables, suggestions: pl.DataFrame, *, added: bool) -> pl.DataFrame:
     """New rows, with the items that they may be."""
     candidate = pl.format("{} {} ({} %)", "item", pl.col("name").fill_null(""), "likeness")

@@ -11,6 +11,7 @@ from neat_delta.base.frame_schema import FrameSchema, column
 PairFrame = NewType("PairFrame", pl.DataFrame)
 CandidateFrame = NewType("CandidateFrame", pl.DataFrame)
 UnidentifiedFrame = NewType("UnidentifiedFrame", pl.DataFrame)
+ReadKeyFrame = NewType("ReadKeyFrame", pl.DataFrame)
 SuggestionFrame = NewType("SuggestionFrame", pl.DataFrame)
 
 
@@ -46,3 +47,11 @@ class Suggestions(FrameSchema[SuggestionFrame]):
     ITEM = column("item", pl.String, "the key of the item")
     NAME = column("name", pl.String, "what the item is called", null=True)
     LIKENESS = column("likeness", pl.UInt8, "how alike they are, from 0 to 100")
+
+
+class ReadKeys(FrameSchema[ReadKeyFrame]):
+    """Rows whose key may have been typed otherwise than a spreadsheet program shows it."""
+
+    EDITED = column("edited", pl.UInt32, "the row of the edited file, counted from 0")
+    MEANT = column("meant", pl.String, "what may have been typed, as people read it")
+    unique = (EDITED,)

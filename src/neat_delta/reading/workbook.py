@@ -207,6 +207,13 @@ def _moment(value: datetime) -> str:
     return value.date().isoformat() if value.time() == time() else value.isoformat(" ")
 
 
+def _hours(value: timedelta) -> str:
+    """A length of time as programs show it, in hours: 36:10:00."""
+    seconds = round(value.total_seconds())
+    sign, seconds = ("-", -seconds) if seconds < 0 else ("", seconds)
+    return f"{sign}{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}"
+
+
 _TEXT: dict[type, Callable[[Any], str]] = {
     str: str,
     float: number_text,
@@ -215,6 +222,6 @@ _TEXT: dict[type, Callable[[Any], str]] = {
     datetime: _moment,
     date: date.isoformat,
     time: time.isoformat,
-    timedelta: str,
+    timedelta: _hours,
     type(None): lambda _: "",
 }

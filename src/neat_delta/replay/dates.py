@@ -31,6 +31,7 @@ DATE_SHAPES = (
 TIME_SHAPES = (
     rf"^(?:{_HALF} ?)?[0-9]{{1,2}}:[0-9]{{2}}(?::[0-9]{{2}})?(?: ?{_HALF})?$",
     r"^[0-9]{1,2}시(?: [0-9]{1,2}분(?: [0-9]{1,2}초)?)?$",
+    r"^PT[0-9]+H[0-9]{2}M[0-9]{2}S$",
 )
 _HALVES = frozenset(
     [
@@ -83,11 +84,8 @@ def date_numbers(text: str) -> tuple[int, ...] | None:
 def is_shown_date(text: str) -> bool:
     """Whether a text of one of the shapes is a date or a time, by the words in it."""
     words = [word.lower() for word in re.findall(r"[^\W\d_][^\W\d_. ]*(?:\. ?[^\W\d_]\.)?\.?", text)]
-    known_letters = "年月日년월일시분초г"
-    return all(
-        word in _HALVES or word.strip(".") in known_letters or word == "t" or month_named(word.strip("."), cut=True)
-        for word in words
-    )
+    parts = (*"年月日년월일시분초гthms", "pt")
+    return all(word in _HALVES or word.strip(".") in parts or month_named(word.strip("."), cut=True) for word in words)
 
 
 def is_date_of(code: str, shown: str) -> bool:

@@ -8,12 +8,13 @@ from typing import TYPE_CHECKING
 from neat_delta.changeset.problems import (
     CLASH,
     DAMAGED_SKU,
+    DOUBTFUL_VALUE,
     LIKELY_SKU_CHANGE,
     LOST_BASE,
     NO_SKU,
     OLDER_VALUES,
+    RESTORED_VALUE,
     UNUSED_COLUMN,
-    ZEROS_LOST,
 )
 from neat_delta.checks.check import Override
 
@@ -35,8 +36,9 @@ PURPOSES = {
 # Findings that come from comparing rather than from a check.
 WHILE_COMPARING: dict[str, str] = {
     DAMAGED_SKU: "to repair: --repair-skus",
+    RESTORED_VALUE: "to send it unchanged: --as-typed FIELD",
     LIKELY_SKU_CHANGE: "to confirm: --sku-changes FILE (columns old, new)",
-    ZEROS_LOST: "to accept it as typed: --as-typed FIELD",
+    DOUBTFUL_VALUE: "to accept it as typed: --as-typed FIELD",
     NO_SKU: "to match it: --map-code THEIRS=OURS",
     OLDER_VALUES: "not to send them: --base kept; if these values are meant: --base none",
     UNUSED_COLUMN: 'to use it: --map "COLUMN=FIELD"; to leave it out: --skip "COLUMN"',
