@@ -13,6 +13,7 @@ import argparse
 import csv
 import io
 import random
+import re
 import tempfile
 from collections.abc import Callable
 from decimal import Decimal
@@ -25,6 +26,7 @@ from neat_delta.changeset.findings import REPAIR
 from neat_delta.checks import run_checks
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_pair
+from neat_delta.tables import field_name
 from neat_delta.tables.settings import Settings
 
 Row = dict[str, str]
@@ -231,8 +233,6 @@ def split(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
 
 def inside_words(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
     """A replacement that was meant for a word hits parts of others, in any case of letters."""
-    import re
-
     old, new = chance.choice([("comb", "grid"), ("pine", "larch"), ("bee", "wasp")])
     touched = set()
     for row in rows:
@@ -310,6 +310,90 @@ def doubled(text: str) -> str:
     return text.encode().decode("cp1252", "replace")
 
 
+def replaced_in(name: str, old: str, new: str, honest_ones: int = 4) -> Edit:
+    """Search and replace in one column, beside a few honest edits of it."""
+
+    def edit(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+        touched = set()
+        for row in rows:
+            now = row[name].replace(old, new)
+            if now != row[name]:
+                touched.add((row["sku"], name))
+                row[name] = now
+        for row in chance.sample([row for row in rows if (row["sku"], name) not in touched], honest_ones):
+            row[name] = number("1.1")(row[name]) if "." in row[name] else str(int(row[name] or 0) + 7)
+        return touched
+
+    return edit
+
+
+def words_replaced(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+    """A replacement that does not heed case and word ends, in one column."""
+    touched = set()
+    for row in rows:
+        now = re.sub("(?i)quen", "ash", row["maker"])
+        if now != row["maker"]:
+            touched.add((row["sku"], "maker"))
+            row["maker"] = now
+    return touched
+
+
+def one_value(name: str, count: int) -> Edit:
+    """One value is filled over several other ones."""
+
+    def edit(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+        part = block([row for row in rows if row[name]], chance, count)
+        touched = {(row["sku"], name) for row in part if row[name] != part[0][name]}
+        for row in part:
+            row[name] = part[0][name]
+        return touched
+
+    return edit
+
+
+def keys_moved(count: int, *, ring: bool = True) -> Edit:
+    """SKUs change places, or move down by a row, while the other cells stay."""
+
+    def edit(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+        hit = chance.sample(rows, count) if count <= 3 else block(rows, chance, count)
+        keys = [row["sku"] for row in hit]
+        for row, key in zip(hit, [*keys[1:], keys[0]] if ring else [*keys[1:], "009999"], strict=True):
+            row["sku"] = key
+        return {(key, "") for key in keys[1:]}
+
+    return edit
+
+
+def columns_shifted(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+    """Two columns change places in all rows."""
+    touched = set()
+    for row in rows:
+        if row["price"] != row["cost"] and row["cost"]:
+            touched |= {(row["sku"], "price"), (row["sku"], "cost")}
+            row["price"], row["cost"] = row["cost"], row["price"]
+    return touched
+
+
+def two_forms(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+    """Prices of thousands in two forms."""
+    hit = chance.sample(rows, 2)
+    hit[0]["price"], hit[1]["price"] = "1,234.50", "1.234,50"
+    return {(row["sku"], "price") for row in hit}
+
+
+def other_spelling(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+    """A value in another spelling than all other items have it."""
+    row = some(rows, chance, "colour", 1)[0]
+    row["colour"] = row["colour"].upper()
+    return {(row["sku"], "colour")}
+
+
+def sparse_rows_moved(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+    """Two rows exchange all but their SKU, sparse and few-valued columns as well."""
+    names = [name for name in rows[0] if name not in ("sku", "item_id")]
+    return rearranged(names, exchanged(2))(rows, chance) or set()
+
+
 ACCIDENTS: dict[str, tuple[Edit, str]] = {
     "barcode as a power of ten": (each("gtin", lambda text: f"{float(text):.2E}"), "error"),
     "supplier code turned into a date": (each("supplier_code", lambda _text: "03/04/26"), "error"),
@@ -369,6 +453,20 @@ ACCIDENTS: dict[str, tuple[Edit, str]] = {
     "sale price above price": (one("sale_price", number("3")), "error"),
     "category misspelt": (one("category", lambda text: text[:-1]), "error"),
     "price + 80 %": (one("price", number("1.8")), "warning"),
+    "2 became 3 in stock, beside honest edits": (replaced_in("stock_main", "2", "3"), "error"),
+    "9 became 4 in prices, beside honest edits": (replaced_in("price", "9", "4"), "error"),
+    "part of a word replaced in makers": (words_replaced, "error"),
+    "a bin dragged over different ones": (dragged_text("bin"), "error"),
+    "one code over eight": (one_value("supplier_code", 8), "error"),
+    "one bin over eight": (one_value("bin", 9), "error"),
+    "one price over twelve": (one_value("price", 12), "error"),
+    "two SKUs exchanged": (keys_moved(2), "error"),
+    "three SKUs exchanged": (keys_moved(3), "error"),
+    "SKUs one row down": (keys_moved(20, ring=False), "error"),
+    "price and cost exchanged": (columns_shifted, "error"),
+    "numbers in two forms": (two_forms, "error"),
+    "another spelling": (other_spelling, "warning"),
+    "rows exchanged whole": (sparse_rows_moved, "error"),
 }
 
 
@@ -507,7 +605,175 @@ def one_stock(rows: list[Row], chance: random.Random) -> None:
         row["stock_barn"] = str(12 * chance.randrange(1, 5))
 
 
+def sizes_in_a_row(rows: list[Row], chance: random.Random) -> None:
+    """Weights typed as a series of sizes, stock as a run of sizes."""
+    for at, row in enumerate(block(rows, chance, 10)):
+        row["weight_kg"], row["stock_main"] = f"{1 + at * 0.5:.3f}", str(10 + at)
+
+
+def price_ladder(step: str) -> Edit:
+    """The sizes of a product get prices in equal steps."""
+
+    def edit(rows: list[Row], chance: random.Random) -> None:
+        part = block(rows, chance, 12)
+        for at, row in enumerate(part):
+            row["price"] = (
+                f"{max(Decimal(row['price']), Decimal(row['cost'] or 0) + 1) // 10 * 10 + at * Decimal(step):.2f}"
+            )
+
+    return edit
+
+
+def rounded_to(name: str, step: str, rounding: str = "ROUND_HALF_UP") -> Edit:
+    """A column is rounded to steps."""
+
+    def edit(rows: list[Row], chance: random.Random) -> None:
+        for row in rows:
+            if row[name]:
+                places = len(row[name].partition(".")[2])
+                steps = (Decimal(row[name]) / Decimal(step)).to_integral_value(rounding)
+                row[name] = f"{max(steps, Decimal(1)) * Decimal(step):.{places}f}"
+
+    return edit
+
+
+def cut_on_purpose(rows: list[Row], chance: random.Random) -> None:
+    """Long texts are cut to 150 characters, at a word, with three dots."""
+    for row in rows:
+        row["description"] = row["description"] if len(row["description"]) < 40 else row["description"][:36] + " …"
+
+
+def exchanged_bins(rows: list[Row], chance: random.Random) -> None:
+    """Some items change shelves with others."""
+    for one, other in zip(rows[10:40:2], rows[11:40:2], strict=False):
+        one["bin"], other["bin"] = other["bin"], one["bin"]
+
+
+def swapped_stock(rows: list[Row], chance: random.Random) -> None:
+    """All stock is moved from one place to the other."""
+    for row in rows:
+        row["stock_main"], row["stock_barn"] = row["stock_barn"], row["stock_main"]
+
+
+def numbered_pictures(rows: list[Row], chance: random.Random) -> None:
+    """Pictures get names that count."""
+    for at, row in enumerate(block(rows, chance, 20), start=1):
+        row["picture_1"] = f"new-{at:03}.jpg"
+
+
+def new_codes(rows: list[Row], chance: random.Random) -> None:
+    """A supplier numbers his codes anew, one after another."""
+    for at, row in enumerate(block(rows, chance, 15), start=4100):
+        row["supplier_code"] = f"QX{at}"
+
+
+def same_price(rows: list[Row], chance: random.Random) -> None:
+    """All items of a name get one price, on purpose: those of one category and maker."""
+    one = chance.choice(rows)
+    for row in rows:
+        if row["category"] == one["category"] and row["maker"] == one["maker"]:
+            row["price"], row["sale_price"] = one["price"], ""
+
+
+def same_text(rows: list[Row], chance: random.Random) -> None:
+    """A block gets one text for all its items."""
+    for row in block(rows, chance, 15):
+        row["description"] = "Sold as a set. See the picture."
+
+
+def same_code(rows: list[Row], chance: random.Random) -> None:
+    """A block moves to one bin."""
+    for row in block(rows, chance, 12):
+        row["bin"] = "H1-01"
+
+
+def order_of_stock(rows: list[Row], chance: random.Random) -> None:
+    """Stock of blocks is set to the same number."""
+    for row in block(rows, chance, 25):
+        row["stock_main"] = "100"
+
+
+def emptied(name: str, count: int) -> Edit:
+    """Some cells are emptied on purpose."""
+
+    def edit(rows: list[Row], chance: random.Random) -> None:
+        for row in some(rows, chance, name, count):
+            row[name] = "(empty)"
+
+    return edit
+
+
+def by_tag(rows: list[Row], chance: random.Random) -> None:
+    """A tag is added to some items, another one taken from others."""
+    for row in chance.sample(rows, 30):
+        row["tags"] = "|".join(sorted({*filter(None, row["tags"].split("|")), "sale"}))
+
+
+def replaced_word(name: str, old: str, new: str) -> Edit:
+    """A whole word is replaced in one column."""
+
+    def edit(rows: list[Row], chance: random.Random) -> None:
+        for row in rows:
+            row[name] = re.sub(rf"\b{old}\b", new, row[name])
+
+    return edit
+
+
+def sale(rows: list[Row], chance: random.Random) -> None:
+    """Sale prices of a fifth off for some items."""
+    for row in chance.sample(rows, 60):
+        now = Decimal(row["price"]) * Decimal("0.8")
+        if not row["cost"] or now > Decimal(row["cost"]):
+            row["sale_price"] = f"{now:.2f}"
+
+
+def weighed_again(rows: list[Row], chance: random.Random) -> None:
+    """A block of items is weighed to 50 grams."""
+    for row in block(rows, chance, 30):
+        row["weight_kg"] = f"{round(float(row['weight_kg'] or 1) * 20) / 20 + 0.05:.3f}"
+
+
 HONEST: dict[str, Edit] = {
+    "sizes and stock in a series": sizes_in_a_row,
+    "a ladder of prices, steps of 1": price_ladder("1"),
+    "a ladder of prices, steps of 5": price_ladder("5"),
+    "a ladder of prices, steps of 0.50": price_ladder("0.5"),
+    "prices to whole euros": rounded_to("price", "1"),
+    "prices to whole euros, upwards": rounded_to("price", "1", "ROUND_CEILING"),
+    "prices to ten cents": rounded_to("price", "0.1"),
+    "costs to five cents": rounded_to("cost", "0.05"),
+    "weights to ten grams": rounded_to("weight_kg", "0.01"),
+    "weights to 100 grams": rounded_to("weight_kg", "0.1"),
+    "a block weighed again": weighed_again,
+    "kilograms to grams": honest("weight_kg", lambda text: f"{Decimal(text) * 1000:.0f}"),
+    "texts cut on purpose": cut_on_purpose,
+    "bins exchanged in pairs": exchanged_bins,
+    "stock moved from place to place": swapped_stock,
+    "pictures numbered": numbered_pictures,
+    "a supplier's new codes": new_codes,
+    "one price for a group": same_price,
+    "one text for a block": same_text,
+    "one bin for a block": same_code,
+    "stock of 100 for a block": order_of_stock,
+    "sale prices emptied": emptied("sale_price", 20),
+    "colours emptied": emptied("colour", 12),
+    "tags added": by_tag,
+    "a word replaced in descriptions": replaced_word("description", "made", "built"),
+    "a word replaced in names": replaced_word("name", "Pine", "Larch"),
+    "a sale": sale,
+    "stock set to zero": honest("stock_barn", lambda _text: "0"),
+    "stock plus ten": honest("stock_main", lambda text: str(int(text) + 10)),
+    "costs doubled": honest("cost", lambda text: f"{Decimal(text) * Decimal('1.02'):.2f}"),
+    "names with the maker": honest("name", lambda text: f"{text} (new)"),
+    "spaces in supplier codes": honest("supplier_code", lambda text: f"{text[:2]}-{text[2:]}"),
+    "descriptions in small letters": honest("description", str.lower),
+    "colours in capitals": honest("colour", str.capitalize),
+    "pictures in another folder": honest("picture_1", lambda text: f"media/{text}"),
+    "pictures as webp": honest("picture_1", lambda text: text.replace(".jpg", ".webp")),
+    "dates to the first of the month": honest("added", lambda text: text[:8] + "01"),
+    "makers in capitals": honest("maker", str.upper),
+    "bins with a new letter in front": honest("bin", lambda text: f"N{text}"),
+    "tax of a block": honest("tags", lambda text: text.replace("new", "fresh")),
     "a maker renamed": renamed("maker"),
     "a category renamed": renamed("category"),
     "a word of names replaced": reworded,
@@ -541,17 +807,32 @@ HONEST: dict[str, Edit] = {
 }
 
 
-def findings(live: list[Row], edited: list[Row], folder: Path) -> tuple[pl.DataFrame, int]:
+# The same shop's headers in a language of which no word says what a check could go by.
+PLAIN_HEADERS = {
+    "sku": "SKU", "item_id": "Lfd", "item_type": "Art", "name": "Bezeichnung", "description": "Text",
+    "maker": "Haus", "supplier_code": "Bestellzeichen", "category": "Gruppe", "price": "VK", "cost": "EK",
+    "sale_price": "Aktion", "tax_class": "Steuer", "stock_main": "Lager", "stock_barn": "Scheune", "bin": "Fach",
+    "active": "Sichtbar", "added": "Seit", "gtin": "EAN", "weight_kg": "kg", "colour": "Farbe", "tags": "Merkmale",
+    "picture_1": "Foto", "picture_2": "Foto 2", "related": "Passt zu",
+}  # fmt: skip
+
+
+def findings(
+    live: list[Row], edited: list[Row], folder: Path, headers: dict[str, str] | None = None
+) -> tuple[pl.DataFrame, int]:
     """What the checks find, and how many cells change."""
+    names = headers or {}
     for name, rows in (("live.csv", live), ("edited.csv", edited)):
         text = io.StringIO(newline="")
-        writer = csv.DictWriter(text, list(live[0]), lineterminator="\n")
-        writer.writeheader()
-        writer.writerows(rows)
+        writer = csv.writer(text, lineterminator="\n")
+        writer.writerow([names.get(header, header) for header in live[0]])
+        writer.writerows(list(row.values()) for row in rows)
         (folder / name).write_text(text.getvalue(), "utf-8", newline="")
     ours, theirs = read_pair(folder / "live.csv", folder / "edited.csv")
     seen = compare(ours, theirs, CompareOptions())
-    return pl.concat([seen.changes.findings, run_checks(seen.changes, ours, Settings())]), len(seen.changes.cells)
+    every = pl.concat([seen.changes.findings, run_checks(seen.changes, ours, Settings())])
+    back = {field_name(name): header for header, name in names.items()}
+    return every.with_columns(pl.col("field").replace(back)), len(seen.changes.cells)
 
 
 def is_caught(found: pl.DataFrame, planted: set[tuple[str, str]], level: str) -> bool:
@@ -572,28 +853,37 @@ def main() -> None:
     """Plant, count, print."""
     told = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     told.add_argument("--times", type=int, default=20)
-    times = told.parse_args().times
+    told.add_argument("--headers", choices=("demo", "other"), default="demo", help="names of the columns")
+    told.add_argument("--only", default="", help="only what has these words in its name")
+    options = told.parse_args()
+    times, headers = options.times, PLAIN_HEADERS if options.headers == "other" else None
     text = (files("neat_delta.demo_shop") / "live.csv").read_text("utf-8")
     live = list(csv.DictReader(io.StringIO(text, newline="")))
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         print(f"| accident | caught of {times} |\n|---|---|")
         for what, (edit, level) in ACCIDENTS.items():
+            if options.only not in what:
+                continue
             caught = planted_times = 0
             for seed in range(times):
                 rows = [dict(row) for row in live]
                 planted = edit(rows, random.Random(seed)) or set()
                 planted_times += bool(planted)
-                caught += bool(planted) and is_caught(findings(live, rows, folder)[0], planted, level)
-            print(f"| {what} | {caught}{'' if planted_times == times else f' (of {planted_times})'} |")
-        print(f"\n| honest edit | stopped of {times} |\n|---|---|")
+                caught += bool(planted) and is_caught(findings(live, rows, folder, headers)[0], planted, level)
+            print(f"| {what} | {caught}{'' if planted_times == times else f' (of {planted_times})'} |", flush=True)
+        print(f"\n| honest edit | stopped of {times} | questions |\n|---|---|---|")
         for what, edit in HONEST.items():
-            stopped = 0
+            if options.only not in what:
+                continue
+            stopped, questions = 0, set()
             for seed in range(times):
                 rows = [dict(row) for row in live]
                 edit(rows, random.Random(seed))
-                stopped += not findings(live, rows, folder)[0].filter(level="error").is_empty()
-            print(f"| {what} | {stopped} |")
+                errors = findings(live, rows, folder, headers)[0].filter(level="error")
+                stopped += not errors.is_empty()
+                questions |= {f"{code}: {field}" for code, field in errors.select("code", "field").unique().rows()}
+            print(f"| {what} | {stopped} | {', '.join(sorted(questions))} |", flush=True)
 
 
 if __name__ == "__main__":

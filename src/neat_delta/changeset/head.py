@@ -49,13 +49,15 @@ def file_ref(table: Table, rows: int) -> FileRef:
 class FieldInfo:
     """What a change set must remember of a field: its column in the live export, its kind, its decimal separator.
 
-    ``separator`` parts the values of a cell that may hold several.
+    ``separator`` parts the values of a cell that may hold several. ``decimals_shown``: with how many decimals the
+    field's changed numbers were written in the edited file, if nearly all had as many.
     """
 
     column: str
     type: str
     decimal_separator: str | None = None
     separator: str | None = None
+    decimals_shown: int | None = None
 
 
 @dataclass(frozen=True)

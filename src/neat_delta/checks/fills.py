@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from decimal import Decimal, InvalidOperation
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -20,6 +22,10 @@ RUN = 4
 LONG_RUN, HALF = 6, 0.5
 FILLED = 6
 UNLIKE = 0.8
+# A value that so many items have at most is in the row above by no chance.
+MOST_BY_CHANCE = 0.05
+# Words for sizes, beside numbers.
+SIZE = r"\b(x{0,4}[sl]|m|small|medium|large)\b"
 # Fields that may well hold a series.
 NUMBERED = r"(^|_)(sort|position|order|rank|bin|shelf|place|row|number|no)(_|$)"
 # A text that counts: what is before its last number, the number, what is behind it.
@@ -29,19 +35,60 @@ OVERWRITTEN = "different values overwritten by the row above: filled down by mis
 
 
 def fill_series(context: CheckContext) -> pl.DataFrame:
-    """Numbers, or the numbers in texts, rise or fall by one from row to row: a fill handle was used."""
-    findings = []
+    """Numbers, or the numbers in texts, rise or fall by one from row to row: a fill handle was used.
+
+    Whoever types the first of a series of codes wants the series, and so for numbers of a product's sizes.
+    """
+    findings, name_field = [], _name_field(context)
     for name, cells in context.typed.items():
-        if pl.Series([name]).str.contains(NUMBERED).item():
-            continue
         if type_named(context.type_of(name)).numeric:
             rows = _counting_numbers(numbers_in_sheet_order(context, name))
+            meant = _of_one_family(context, rows) | (not _is_money_or_stock(context, name))
         elif len(cells) >= RUN - 1 and context.type_of(name) in ("text", "code", "barcode", "image"):
             rows = _counting_texts(texts_in_sheet_order(context, name))
+            meant = pl.repeat(name != name_field and context.type_of(name) != "barcode", len(rows), eager=True)
         else:
             continue
-        findings.append(context.findings_for(cells_of(cells, rows), "fill series", "error", SERIES))
+        goes_on = _goes_on_from_above(context, name, rows)
+        hit = rows.filter((goes_on | ~meant) & ~_from_beside(context, name, rows))
+        findings.append(context.findings_for(cells_of(cells, hit), "fill series", "error", SERIES))
     return concat_findings(findings)
+
+
+def _is_money_or_stock(context: CheckContext, name: str) -> bool:
+    """Whether nobody counts on in a column: prices and stock, but no numbers of places."""
+    kind = context.type_of(name)
+    numbered = bool(pl.Series([name]).str.contains(NUMBERED).item())
+    return not numbered and (kind == "price" or context.settings.roles.is_stock(name, kind))
+
+
+def _name_field(context: CheckContext) -> str | None:
+    return find_name_field(context.live, Key(context.changes.head.key, explicit=True))
+
+
+def _of_one_family(context: CheckContext, rows: pl.DataFrame) -> pl.Series:
+    """Which rows (key, run) are of a run of items whose names are one but for numbers and sizes."""
+    name_field = _name_field(context)
+    if name_field is None or rows.is_empty():
+        return pl.repeat(value=False, n=len(rows), eager=True)
+    names = rows.join(context.beside(name_field).select("key", name="now"), on="key", how="left", maintain_order="left")
+    stem = pl.col("name").str.to_lowercase().str.replace_all(SIZE, "").str.replace_all(r"[^\p{L}]", "")
+    alike = names.with_columns(stem=stem).select(pl.col("stem").n_unique().over("run") == 1)
+    return alike.to_series()
+
+
+def _from_beside(context: CheckContext, name: str, rows: pl.DataFrame) -> pl.Series:
+    """Whether all rows (key, now) have just the value that one other column had: it was moved from there."""
+    if rows.is_empty():
+        return pl.Series([], dtype=pl.Boolean)
+    items = rows.select("key").join(
+        context.affected_items.select("key", "row"), on="key", how="left", maintain_order="left"
+    )
+    others = [other for other in context.typed if other != name]
+    live = context.live.cells(others, items["row"])
+    texts = rows["now"].cast(pl.String)
+    moved = any(bool((live[other].str.strip_chars() == texts).all()) for other in others)
+    return pl.repeat(moved, len(rows), eager=True)
 
 
 def _counting_numbers(rows: pl.DataFrame) -> pl.DataFrame:
@@ -84,35 +131,72 @@ def _runs(rows: pl.DataFrame) -> pl.DataFrame:
     rows = rows.with_columns(hit=hit.fill_null(value=False))
     # The row from which the handle was dragged, where what it holds is new.
     start = pl.col("hit").shift(-1, fill_value=False) & ~pl.col("hit") & pl.col("changed")
-    return rows.filter(pl.col("hit") | (start & pl.col("next").shift(-1, fill_value=False)))
+    start = start & pl.col("next").shift(-1, fill_value=False)
+    run = pl.when("hit").then("run").otherwise(pl.col("run").shift(-1))
+    steps = pl.when("hit").then("step").otherwise(pl.col("step").shift(-1))
+    return rows.with_columns(start=start, run=run, step=steps).filter(pl.col("hit") | pl.col("start"))
+
+
+def _goes_on_from_above(context: CheckContext, name: str, rows: pl.DataFrame) -> pl.Series:
+    """Of which rows (run, row, now, changed, step) the run goes on from a value that nobody typed, in the row above."""
+    goes_on = []
+    for (run,), part in rows.partition_by("run", as_dict=True, maintain_order=True).items():
+        _, row, now, changed, step = part.select("run", "row", "now", "changed", "step").row(0)
+        above = context.live.cells([name], pl.Series([row - 1], dtype=pl.UInt32)).item() if row else None
+        if not changed or (above is not None and _is_before(above.strip(), str(now), step)):
+            goes_on.append(run)
+    return rows["run"].is_in(goes_on)
+
+
+def _is_rare(context: CheckContext, name: str, values: pl.Series) -> pl.Series:
+    """Which values few items have, so that the row above has them by no chance."""
+    live = context.live.cells([name])[name].str.strip_chars()
+    often = {value: int((live == value).sum()) > MOST_BY_CHANCE * len(live) for value in values.unique()}
+    return pl.Series([not often[value] for value in values], dtype=pl.Boolean)
+
+
+def _is_before(above: str, now: str, step: int) -> bool:
+    """Whether a text is the one before another in a series with this step; with step 0, the same."""
+    if not step:
+        return above == now
+    old, new = re.fullmatch(COUNTING, above, re.DOTALL), re.fullmatch(COUNTING, now, re.DOTALL)
+    if old and new and (old[1], old[3]) == (new[1], new[3]) and int(new[2]) - int(old[2]) == step:
+        return True
+    try:
+        return Decimal(now) - Decimal(above.replace(",", ".")) == step
+    except InvalidOperation:
+        return False
 
 
 def filled_down(context: CheckContext) -> pl.DataFrame:
     """Different values of several rows became the value of the row above: filled down by mistake."""
-    key = Key(context.changes.head.key, explicit=True)
-    name_field = find_name_field(context.live, key)
+    name_field = _name_field(context)
     findings, rows = [], pl.DataFrame(schema={"key": pl.String, "top": pl.String})
     for name, cells in context.typed.items():
         kind = context.type_of(name)
-        differs_anyway = name == name_field or kind in ("barcode", "image")
-        if not differs_anyway and kind not in ("price", "text"):
+        if kind == "yes/no":
             continue
+        differs_anyway = name == name_field or kind in ("barcode", "image")
         filled = _filled(texts_in_sheet_order(context, name))
-        rows = pl.concat([rows, filled]) if differs_anyway else rows
-        level = "error" if differs_anyway else "warning"
-        findings.append(context.findings_for(cells_of(cells, filled), "filled down", level, OVERWRITTEN))
+        rows = pl.concat([rows, filled.select("key", "top")]) if differs_anyway else rows
+        # A value that somebody typed first may well be meant for all; one that was there slid down.
+        slid = _goes_on_from_above(context, name, filled) & ~_of_one_family(context, filled)
+        slid = slid & _is_rare(context, name, filled["now"])
+        wrong = filled if differs_anyway else filled.filter(slid)
+        doubtful = filled.filter(~slid) if kind in ("price", "text") and not differs_anyway else filled.clear()
+        for level, hit in (("error", wrong), ("warning", doubtful)):
+            findings.append(context.findings_for(cells_of(cells, hit), "filled down", level, OVERWRITTEN))
     return concat_findings([*findings, _filled_beside(context, rows, pl.concat(findings) if findings else None)])
 
 
 def _filled(rows: pl.DataFrame) -> pl.DataFrame:
-    """The rows of runs that became alike, and the first row of each run: frame of key, top."""
+    """The rows of runs that became alike: frame of key, now, row, changed, run, step (0), top (the run's first row)."""
     same = pl.col("next") & pl.col("changed") & (NOW.shift() == NOW)
     rows = rows.with_columns(same=same.fill_null(value=False)).with_columns(run=(~pl.col("same")).cum_sum())
-    rows = rows.with_columns(top=pl.col("key").first().over("run"))
+    rows = rows.with_columns(top=pl.col("key").first().over("run"), step=pl.lit(0))
     below = pl.col("same").sum().over("run")
     unlike = pl.when("same").then(WAS).n_unique().over("run") >= UNLIKE * below
-    runs = rows.filter((below >= FILLED) & unlike & pl.col("changed"))
-    return runs.select("key", "top")
+    return rows.filter((below >= FILLED) & unlike & pl.col("changed"))
 
 
 def _filled_beside(context: CheckContext, rows: pl.DataFrame, findings: pl.DataFrame | None) -> pl.DataFrame:

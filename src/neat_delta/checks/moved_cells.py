@@ -16,6 +16,8 @@ import polars as pl
 
 from neat_delta.changeset.findings import no_findings
 from neat_delta.checks.check import Check, Override, concat_findings
+from neat_delta.matching import Key
+from neat_delta.matching.similarity import find_name_field
 from neat_delta.tables.field_types import type_named
 
 if TYPE_CHECKING:
@@ -67,7 +69,30 @@ def column_out_of_step(context: CheckContext) -> pl.DataFrame:
     moved = pl.concat([moved, _tuples(context, cells, moved)]).unique()
     moved = pl.concat([moved, _joint(context, _without(cells, moved), one_way)]).unique()
     hit = cells.join(moved, on=["key", "field"], how="semi", maintain_order="left")
+    hit = _without(hit, _exchanged_on_purpose(context, cells, hit))
     return concat_findings([context.findings_for(hit, "column out of step", "error", MESSAGE)])
+
+
+def _exchanged_on_purpose(context: CheckContext, cells: pl.DataFrame, hit: pl.DataFrame) -> pl.DataFrame:
+    """Cells of the only column that was moved, if nearly all are pairs that exchanged values (key, field).
+
+    Two items may well change places on a shelf, or a code that was on the wrong one. What a sort moves goes in longer
+    rings, and what turns a list over goes round one middle; and names and barcodes are not exchanged.
+    """
+    none = hit.select("key", "field").clear()
+    if hit["field"].n_unique() != 1:
+        return none
+    name = str(hit["field"][0])
+    key = Key(context.changes.head.key, explicit=True)
+    if name == find_name_field(context.live, key) or context.type_of(name) in ("barcode", "image", "price"):
+        return none
+    pairs = hit.join(
+        hit.select("field", was="now", now="was", other="row"), on=["field", "was", "now"], maintain_order="left"
+    )
+    pairs = pairs.filter(pl.col("row") < pl.col("other"))
+    middles = pairs.select(pl.col("row").cast(pl.Int64) + pl.col("other").cast(pl.Int64)).to_series()
+    enough = 2 * len(pairs) >= MOST_MOVED * len(hit) and (len(pairs) == 1 or middles.n_unique() > len(pairs) / 2)
+    return hit.select("key", "field") if enough else none
 
 
 def _cells(context: CheckContext) -> pl.DataFrame:

@@ -56,6 +56,8 @@ def _words(context: CheckContext, texts: pl.DataFrame) -> Iterator[pl.DataFrame]
 
 def _beyond(context: CheckContext, texts: pl.DataFrame, old: str, new: str) -> pl.DataFrame:
     """Texts in which a word was replaced, but for whole words of the field where it was meant."""
+    if old == new.lower():  # (which writes it otherwise, and replaces nothing)
+        return no_findings()
     pattern, safe = f"(?i){re.escape(old)}", new.replace("$", "$$")
     same = texts.filter(
         (WAS.str.replace_all(pattern, safe) == NOW) | (WAS.str.replace_all(old, new, literal=True) == NOW)
@@ -88,7 +90,8 @@ def _beyond(context: CheckContext, texts: pl.DataFrame, old: str, new: str) -> p
     whole = len(part) < len(same) - len(others)
     if re.match(r"\w", old) and (several or whole or _lost_capitals(part, old, new)):
         message = f"{old!r} became {new!r} inside a word: did search and replace go too far?"
-        findings.append(context.findings_for(part, "search and replace", "warning", message))
+        level = "error" if several or _lost_capitals(part, old, new) else "warning"
+        findings.append(context.findings_for(part, "search and replace", level, message))
     return concat_findings(findings)
 
 

@@ -23,6 +23,10 @@ SHIFTED = "the cells of this row are one column off. Move them back; the whole r
 SEPARATORS, SHORTEST_REST = r"[,;:|/\t\n –-]", 3
 SPLIT = "this text was split into the next columns. Put it together again; the whole row is not sent"
 FEWEST_CUT, SHORTEST_CUT = 5, 20
+# Where programs cut texts; people choose round numbers.
+LIMITS = frozenset({127, 128, 254, 255, 256, 511, 512, 1000, 1023, 1024, 2000, 4000, 4096, 8000, 32_767, 65_535})
+ROUND = 10
+CUT_ON_PURPOSE = "texts cut at the same length, as all longer ones of this column. Intended?"
 CUT = "texts cut off at the same length; current texts kept"
 
 
@@ -97,7 +101,7 @@ def truncated(context: CheckContext) -> pl.DataFrame:
 
 
 def _cut(context: CheckContext) -> Iterator[pl.DataFrame]:
-    for cells in context.typed.values():
+    for name, cells in context.typed.items():
         shorter = cells.drop_nulls(["was", "now"]).filter(
             WAS.str.starts_with(NOW) & (NOW.str.len_chars() >= SHORTEST_CUT) & (WAS != NOW)
         )
@@ -108,7 +112,17 @@ def _cut(context: CheckContext) -> Iterator[pl.DataFrame]:
         # A space at the cut is lost besides.
         alike = shorter.filter(WAS.str.slice(0, common).str.strip_chars_end() == NOW)
         if len(alike) >= FEWEST_CUT:
-            yield context.findings_for(alike, "truncated", "error", CUT)
+            level, say = ("warning", CUT_ON_PURPOSE) if _is_limit(context, name, common) else ("error", CUT)
+            yield context.findings_for(alike, "truncated", level, say)
+
+
+def _is_limit(context: CheckContext, name: str, length: int) -> bool:
+    """Whether a person wanted texts of this length: none is longer, and no program is known to cut there."""
+    after = context.live.cells([name])[name].str.len_chars()
+    longer = int((after > length).sum())
+    changed = context.beside(name).filter(WAS.str.len_chars() > length)
+    still = int((changed["now"].str.len_chars() > length).sum())
+    return longer - len(changed) + still == 0 and length not in LIMITS and length % ROUND == 0
 
 
 CHECKS = (

@@ -4,25 +4,29 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
 from neat_delta.changeset.changeset import CELLS
-from neat_delta.changeset.findings import findings_frame, no_findings
+from neat_delta.changeset.findings import no_findings
 from neat_delta.changeset.head import FieldInfo
-from neat_delta.changeset.problems import UNREADABLE_CELL
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
 from neat_delta.diff.no_data import about_no_data, says_no_data
 from neat_delta.diff.schemas import Restored, RestoredFrame
 from neat_delta.diff.typed_values import ReadBack, TypedCells, read_back, typed_cells
+from neat_delta.diff.unreadable_cells import unreadable_cells
 from neat_delta.files.memory import columns_at_once
 from neat_delta.replay import explain_forms
-from neat_delta.tables.corruption import FAILED
 from neat_delta.tables.field_types import EditedColumn, FormatOverrides, are_blank, infer_type
 from neat_delta.tables.field_types.date import Date
 from neat_delta.tables.field_types.exact_text import ExactText
-from neat_delta.tables.field_types.number_parsing import UNDECIDED, decided_separator, same_but_for_separator
+from neat_delta.tables.field_types.number_parsing import (
+    UNDECIDED,
+    decided_separator,
+    in_two_forms,
+    same_but_for_separator,
+)
 from neat_delta.tables.field_types.numeric import Numeric
 from neat_delta.tables.formula_text import unescaped
 from neat_delta.tables.settings import NOT_CONFIGURED
@@ -37,6 +41,8 @@ if TYPE_CHECKING:
 
 # A person types it to empty just this cell.
 EMPTY_CELL = "(empty)"
+# So large a share of a column's changed numbers is written with as many decimals, if a program shows them so.
+NEARLY_ALL = 0.8
 IN_FRONT, BEHIND = r"^(\s*)", r"(\s*)$"
 
 
@@ -309,22 +315,13 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
     blank, texts = _split(texts, are_blank(texts["edited"]))
     emptied = blank.filter(~are_blank(blank["was"]))
     sheet_form = kind.infer_edited_format(_evidence(texts, column, fields), form)
-    # Most numbers of a sheet with the other decimal separator are recognised as the same without being read.
-    numeric = isinstance(kind, Numeric)
-    same = same_but_for_separator(texts["edited"], sheet_form, texts["was"], form) if numeric else None
-    read = texts if same is None else texts.filter(~same)
-    read = read.with_columns(
-        reading=kind.normalize(read["edited"], sheet_form), before=kind.normalize(read["was"], form)
-    )
-    if isinstance(kind, Date):
-        read = read.with_columns(
-            reading=kind.in_century_of(read["before"], read["reading"], read["edited"], sheet_form)
-        )
+    read = _readings(texts, kind, form, sheet_form)
     unread = read.filter(pl.col("reading").is_null())
     changed = read.filter(pl.col("reading").is_not_null() & pl.col("before").ne_missing(pl.col("reading")))
     alike = ~texts["pair"].is_in(pl.concat([unread["pair"], changed["pair"]]).implode())
     cells = changed.with_columns(now=kind.format(changed["reading"], changed["edited"], form))
     cells = cells.select("pair", "was", "now", "edited")
+    note = replace(note, decimals_shown=_decimals_shown(changed["edited"]) if kind.numeric else None)
     typed = typed_cells(cells.select("pair", "was", "now"), restored["what"]) if was_typed else None
     taken_out = pl.concat([on_purpose, emptied]) if cleared else on_purpose
     if len(taken_out):
@@ -333,7 +330,9 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
         cells=cells.with_columns(field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")).select(
             "pair", "field", "was", "now"
         ),
-        findings=pl.concat([_unreadable(unread, column), about_no_data(without_data, column.name)]),
+        findings=pl.concat(
+            [unreadable_cells(unread, column.name, column.type), about_no_data(without_data, column.name)]
+        ),
         reformatted=int(alike.sum()) + len(blank) - len(emptied),
         reformatted_example=texts.select("typed", "was").row(int(alike.arg_max() or 0)) if alike.any() else None,
         blanks=0 if cleared else len(emptied) + len(without_data),
@@ -341,6 +340,32 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
         restored=restored,
         typed=typed,
     )
+
+
+def _readings(texts: pl.DataFrame, kind: FieldType, form: Any, sheet_form: Any) -> pl.DataFrame:
+    """Texts with the values that they have now and had before (reading, before); null where they cannot be read.
+
+    Most numbers of a sheet with the other decimal separator are recognised as the same without being read, and left out.
+    """
+    numeric = isinstance(kind, Numeric)
+    same = same_but_for_separator(texts["edited"], sheet_form, texts["was"], form) if numeric else None
+    read = texts if same is None else texts.filter(~same)
+    read = read.with_columns(
+        reading=kind.normalize(read["edited"], sheet_form), before=kind.normalize(read["was"], form)
+    )
+    if isinstance(kind, Date):
+        in_century = kind.in_century_of(read["before"], read["reading"], read["edited"], sheet_form)
+        read = read.with_columns(reading=in_century)
+    both_forms = in_two_forms(read["edited"]) if kind.numeric else None
+    return read if both_forms is None else read.with_columns(reading=pl.when(~both_forms).then("reading"))
+
+
+def _decimals_shown(texts: pl.Series) -> int | None:
+    """With how many decimals numbers are written, if nearly all have as many."""
+    decimals = texts.str.extract(r"[.,]([0-9]+)\D*$").str.len_chars().fill_null(0).value_counts(sort=True)
+    if decimals.is_empty() or decimals["count"][0] < NEARLY_ALL * len(texts):
+        return None
+    return int(decimals.row(0)[0])
 
 
 def _split(texts: pl.DataFrame, which: pl.Series) -> tuple[pl.DataFrame, pl.DataFrame]:
@@ -359,30 +384,6 @@ def _restored(texts: pl.DataFrame, field: str) -> tuple[RestoredFrame, pl.DataFr
         return Restored.none(), texts
     restored = hit.select("pair", "was", "what", field=pl.lit(field), now="edited").select(*Restored.columns)
     return Restored.checked(restored), texts.filter(explained["what"].is_null())
-
-
-def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
-    findings = findings_frame(
-        UNREADABLE_CELL,
-        pair=unread["pair"],
-        field=column.name,
-        value=unread["edited"],
-        message=_not_of_kind(unread["edited"], column),
-    )
-    return findings.insert_column(0, unread["pair"])
-
-
-def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
-    """Why each cell cannot be taken, and what to do."""
-    failed = pl.col("cell").str.contains(FAILED)
-    plain = pl.when(failed).then(pl.lit("a formula has failed here. ")).otherwise(pl.lit(""))
-    plain = pl.concat_str(plain, pl.lit(f"not {column.type.expected}. Correct the cell"))
-    if not column.type.numeric:
-        return cells.to_frame("cell").select(plain).to_series()
-    cell = pl.col("cell")
-    thousands, decimals = cell.str.replace("[.,]", ""), pl.concat_str(cell, pl.lit("0"))
-    doubt = pl.format("ambiguous number: {} or {}? Write {} or {}", thousands, cell, thousands, decimals)
-    return cells.to_frame("cell").select(pl.when(cell.str.contains(UNDECIDED)).then(doubt).otherwise(plain)).to_series()
 
 
 def _no_pairs() -> pl.Series:

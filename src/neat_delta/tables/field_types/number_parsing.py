@@ -222,6 +222,15 @@ def _evidence(cells: pl.Series, *, simple: bool) -> tuple[bool, bool]:
     )
 
 
+def in_two_forms(values: pl.Series) -> pl.Series | None:
+    """Which numbers have both marks, if they have them in either order: 1,234.50 and 1.234,50; ``None`` if not."""
+    points, commas = (
+        values.str.contains(rf"^\s*[+-]?[0-9]{{1,3}}({group}[0-9]{{3}})+{mark}[0-9]+\s*$")
+        for group, mark in ((",", r"\."), (r"\.", ","))
+    )
+    return points | commas if points.any() and commas.any() else None
+
+
 def decided_separator(values: pl.Series) -> str | None:
     """The decimal separator that some values show without doubt; ``None`` if they show none or both."""
     points, commas = _evidence(values, simple=all_simple(values))
