@@ -73,6 +73,7 @@ SAMPLES = {
     "allow_new_values": (["colour"], {"constant": {"colour": "mauve"}}),
     "as_typed": (["code"], {}),
     "ignore": (["below cost"], {}),
+    "allow": (["price=below cost"], {}),
     "images": ("pictures", {}),
     "delimiter": ("comma", {}),
     "encoding": ("windows-1252", {}),

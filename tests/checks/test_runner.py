@@ -1,6 +1,8 @@
+import json
 import re
 from pathlib import Path
 
+from helpers import neat_delta, write_table
 from neat_delta.checks import CHECKS
 from neat_delta.tables.settings import FieldSettings, ImportConfig, Settings
 from neat_delta.views.overrides import override_option
@@ -93,3 +95,31 @@ def test_a_link_to_an_item_that_is_held_or_goes_is_said(tried):
     links = seen.changes.findings.filter(code="broken link")
     assert seen.changes.keys_with_action("add").is_empty()
     assert links["key"].to_list() == ["K-0006", "K-0005"]
+
+
+def test_one_answer_is_for_one_field_and_one_check(tmp_path):
+    live = [["sku", "name", "price", "cost"], *([f"K{at}", f"Jar {at}", "20.00", "8.00"] for at in range(12))]
+    edited = [list(row) for row in live]
+    edited[3][2], edited[4][3] = "6.00", "25.00"
+    for name, table in (("live.csv", live), ("edited.csv", edited)):
+        write_table(tmp_path / name, table)
+
+    def sent(*words):
+        done = neat_delta("compare", "live.csv", "edited.csv", *words, "--json", "--base", "none", cwd=tmp_path)
+        result = json.loads(done.stdout)["result"]
+        return done.returncode, result and result["cells"]
+
+    assert sent() == (1, 0)
+    assert sent("--allow", "price=below cost") == (1, 1)
+    assert sent("--allow", "price=below cost", "--allow", "cost=below cost") == (0, 2)
+    said = '[[checks.allow]]\nfield = "price"\ncheck = "{}"\nby = "Ada"\nwhy = "sold off"\n'
+    (tmp_path / "catalogue.toml").write_text(said.format("below cost"))
+    assert sent() == (1, 1)
+    (tmp_path / "catalogue.toml").write_text(said.format("below costs"))
+    assert sent() == (2, None)
+    (tmp_path / "catalogue.toml").unlink()
+    assert [sent("--allow", words)[0] for words in ("prize=below cost", "price=below costs", "below cost")] == [2, 2, 2]
+    saved = ("--allow", "price=below cost", "-o", "c.jsonl")
+    neat_delta("compare", "live.csv", "edited.csv", *saved, "--base", "none", cwd=tmp_path)
+    written = neat_delta("write", "c.jsonl", "-o", "up", cwd=tmp_path)
+    assert (written.returncode, "6.00" in (tmp_path / "up" / "01-changes.csv").read_text()) == (1, True), written.stdout

@@ -65,6 +65,8 @@ class _AllowOptions(TypedDict, total=False):
     """Accept this field's values as typed, even if they look damaged."""
     ignore: Sequence[str]
     """Ignore the errors of this check, such as "below cost"."""
+    allow: Sequence[str]
+    """Let one field pass one check, such as "bin=fill series"."""
     images: str | PathLike[str] | None
     """Image folder; missing image files are errors."""
 

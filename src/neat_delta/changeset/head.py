@@ -62,12 +62,16 @@ class FieldInfo:
 
 @dataclass(frozen=True)
 class Overrides:
-    """What one run lets through: locked fields, new values, what looks like damage (all by field), checks (by name)."""
+    """What one run lets through: locked fields, new values, what looks like damage (all by field), checks (by name).
+
+    ``allow``: checks of single fields, each as "FIELD=CHECK".
+    """
 
     unlock: tuple[str, ...] = ()
     allow_new_values: tuple[str, ...] = ()
     as_typed: tuple[str, ...] = ()
     ignore: tuple[str, ...] = ()
+    allow: tuple[str, ...] = ()
 
     def as_dict(self) -> dict[str, list[str]]:
         """The same without what is empty, for a change set's head."""

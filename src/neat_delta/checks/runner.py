@@ -38,7 +38,7 @@ from neat_delta.checks.check import Check, CheckContext, Override
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
 
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.tables import Table
@@ -112,16 +112,34 @@ def run_checks(
         InvalidOption: a field that this run should allow something does not exist, or a check to be let pass does not.
     """
     overrides = _known(overrides, live)
+    _insist_on_known_checks(settings)
     lacking = _roles_without_field(live, settings)
     context = CheckContext(changes, live, settings, overrides, images)
     chosen = [check for check in all_checks() if check.name not in (*overrides.ignore, *settings.checks.ignore)]
     # What a spreadsheet program explains is no edit, so the other checks do not see it.
     first = [check for check in chosen if check in accidents.CHECKS]
-    findings = pl.concat([lacking, *(check.run(context) for check in first)])
+    allowed = _allowed(overrides, settings)
+
+    def run_one(check: Check, context: CheckContext) -> pl.DataFrame:
+        return check.run(context).join(allowed, on=["code", "field"], how="anti", maintain_order="left")
+
+    findings = pl.concat([lacking, *(run_one(check, context) for check in first)])
     restored = findings.filter(effect=REPAIR)
     context = replace(context, changes=apply_findings(changes, restored)) if len(restored) else context
-    findings = pl.concat([findings, *(check.run(context) for check in chosen if check not in first)])
-    return _until_nothing_more_is_held(findings, context, [check for check in chosen if check not in TYPED])
+    findings = pl.concat([findings, *(run_one(check, context) for check in chosen if check not in first)])
+    later = [check for check in chosen if check not in TYPED]
+    return _until_nothing_more_is_held(findings, context, later, run_one)
+
+
+def _allowed(overrides: Overrides, settings: Settings) -> pl.DataFrame:
+    """The checks that fields may pass in this run and always (frame of code, field)."""
+    now = [tuple(one.split("=", 1)) for one in overrides.allow]
+    always = [(one.field, one.check) for one in settings.checks.allow]
+    return pl.DataFrame(
+        [(check, field_name(name)) for name, check in [*now, *always]],
+        schema={"code": pl.String, "field": pl.String},
+        orient="row",
+    )
 
 
 def _roles_without_field(live: Table, settings: Settings) -> pl.DataFrame:
@@ -145,7 +163,12 @@ def _roles_without_field(live: Table, settings: Settings) -> pl.DataFrame:
     return pl.concat(findings)
 
 
-def _until_nothing_more_is_held(findings: pl.DataFrame, context: CheckContext, chosen: Sequence[Check]) -> pl.DataFrame:
+def _until_nothing_more_is_held(
+    findings: pl.DataFrame,
+    context: CheckContext,
+    chosen: Sequence[Check],
+    run_one: Callable[[Check, CheckContext], pl.DataFrame],
+) -> pl.DataFrame:
     """The findings, and those on what remains: whatever is held keeps its live value, beside which others may be wrong.
 
     A sale price that was below the new price is not below the old one; a code that one item was to lose is not free for
@@ -154,7 +177,7 @@ def _until_nothing_more_is_held(findings: pl.DataFrame, context: CheckContext, c
     new = findings
     while len(new.filter(effect=BLOCK)):
         remaining = replace(context, changes=apply_findings(context.changes, findings), _memory={})
-        again = pl.concat([no_findings(), *(check.run(remaining) for check in chosen)])
+        again = pl.concat([no_findings(), *(run_one(check, remaining) for check in chosen)])
         new = again.join(findings, on=["code", "key", "field"], how="anti", nulls_equal=True, maintain_order="left")
         findings = pl.concat([findings, new])
     return findings
@@ -212,7 +235,7 @@ def _known(overrides: Overrides, live: Table) -> Overrides:
                     value=name,
                     hint=nearest_hint(name, live.names),
                 )
-    open_ones = [check.name for check in all_checks() if check.override is Override.IGNORE]
+    open_ones = _open_checks()
     for name in overrides.ignore:
         if name not in open_ones:
             raise InvalidOption(
@@ -221,4 +244,42 @@ def _known(overrides: Overrides, live: Table) -> Overrides:
                 value=repr(name),
                 hint=nearest_hint(name, open_ones, "Choose from"),
             )
+    for one in overrides.allow:
+        _insist_on_field_and_check(one, live, open_ones)
     return replace(overrides, **{option: tuple(map(field_name, configured)) for option, configured in names.items()})
+
+
+def _insist_on_known_checks(settings: Settings) -> None:
+    """Refuse a check of ``[[checks.allow]]`` that there is not."""
+    names = _open_checks()
+    for one in settings.checks.allow:
+        if one.check not in names:
+            raise InvalidOption(
+                f"[[checks.allow]] of {settings.path or 'catalogue.toml'}: there is no check {one.check!r}",
+                hint=nearest_hint(one.check, names, "Choose from"),
+            )
+
+
+def _open_checks() -> list[str]:
+    """The names of the checks that may be passed."""
+    return [check.name for check in all_checks() if check.override is Override.IGNORE]
+
+
+def _insist_on_field_and_check(allowed: str, live: Table, open_ones: Sequence[str]) -> None:
+    """Refuse what is not a field and a check that may be passed, as "bin=fill series"."""
+    name, equals, check = allowed.partition("=")
+    if not equals or not check:
+        raise InvalidOption(
+            "a field and a check are needed", option="allow", value=allowed, hint='Write "FIELD=CHECK".'
+        )
+    if field_name(name) not in live.names:
+        raise InvalidOption(
+            "there is no field with this name", option="allow", value=allowed, hint=nearest_hint(name, live.names)
+        )
+    if check not in open_ones:
+        raise InvalidOption(
+            "there is no check with this name that can be passed",
+            option="allow",
+            value=allowed,
+            hint=nearest_hint(check, open_ones, "Choose from"),
+        )

@@ -12,7 +12,7 @@ from neat_delta.changeset.changeset import CELLS
 from neat_delta.changeset.findings import no_findings
 from neat_delta.changeset.head import FieldInfo
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
-from neat_delta.diff.no_data import about_no_data, says_no_data
+from neat_delta.diff.no_data import about_no_data, as_stated, says_no_data
 from neat_delta.diff.schemas import Restored, RestoredFrame
 from neat_delta.diff.typed_values import ReadBack, TypedCells, read_back, typed_cells
 from neat_delta.diff.unreadable_cells import unreadable_cells
@@ -312,6 +312,10 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
     on_purpose, texts = texts.filter(to_empty & ~are_blank(texts["was"])), texts.filter(~to_empty)
     counts_as_blank = rules.no_data and (kind.numeric or kind.name == "date") and not cleared
     without_data, texts = _split(texts, says_no_data(texts["edited"]) & counts_as_blank)
+    notes = [about_no_data(without_data, column.name)]
+    if rules.no_data and kind.numeric:
+        texts, at_least = as_stated(texts, column.name)
+        notes.append(at_least)
     blank, texts = _split(texts, are_blank(texts["edited"]))
     emptied = blank.filter(~are_blank(blank["was"]))
     sheet_form = kind.infer_edited_format(_evidence(texts, column, fields), form)
@@ -330,9 +334,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
         cells=cells.with_columns(field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")).select(
             "pair", "field", "was", "now"
         ),
-        findings=pl.concat(
-            [unreadable_cells(unread, column.name, column.type), about_no_data(without_data, column.name)]
-        ),
+        findings=pl.concat([unreadable_cells(unread, column.name, column.type), *notes]),
         reformatted=int(alike.sum()) + len(blank) - len(emptied),
         reformatted_example=texts.select("typed", "was").row(int(alike.arg_max() or 0)) if alike.any() else None,
         blanks=0 if cleared else len(emptied) + len(without_data),
@@ -345,7 +347,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
 def _readings(texts: pl.DataFrame, kind: FieldType, form: Any, sheet_form: Any) -> pl.DataFrame:
     """Texts with the values that they have now and had before (reading, before); null where they cannot be read.
 
-    Most numbers of a sheet with the other decimal separator are recognised as the same without being read, and left out.
+    Most numbers of a sheet with the other decimal separator are recognised as the same unread, and left out.
     """
     numeric = isinstance(kind, Numeric)
     same = same_but_for_separator(texts["edited"], sheet_form, texts["was"], form) if numeric else None

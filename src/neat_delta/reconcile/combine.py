@@ -286,7 +286,7 @@ def _head(sets: Sequence[ChangeSet], items: pl.DataFrame, cells: pl.DataFrame) -
     fields = {name: info for head in heads for name, info in head.fields.items()}
     overrides = (
         tuple(sorted({name for head in heads for name in getattr(head.overrides, option)}))
-        for option in ("unlock", "allow_new_values", "as_typed", "ignore")
+        for option in ("unlock", "allow_new_values", "as_typed", "ignore", "allow")
     )
     head = Head(
         key=heads[0].key,

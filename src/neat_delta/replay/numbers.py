@@ -49,6 +49,7 @@ def _read_others(cells: pl.Series, decimal: str) -> pl.Series:
     text = pl.col("c").str.strip_chars(SPACES)
     text = text.str.replace(rf"^([+-]?){CURRENCY}\s?", "${1}").str.replace(rf"\s?{CURRENCY}$", "")
     text = text.str.replace(r"^\((.+)\)$", "-${1}").str.replace(r"^([0-9].*)-$", "-${1}")
+    text = text.str.replace(r"^%\s?([0-9].*)$", "${1}%")
     plain = rf"^[+-]?([0-9]+({d}[0-9]*)?|{d}[0-9]+)$"
     threes, twos = rf"[1-9][0-9]{{0,2}}([{g}{GROUPS}][0-9]{{3}})+", rf"[1-9][0-9]?({g}[0-9]{{2}})+{g}[0-9]{{3}}"
     frame = cells.to_frame("c").select(t=text)

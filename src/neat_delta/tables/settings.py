@@ -211,6 +211,20 @@ class Condition:
 
 
 @dataclass(frozen=True)
+class AllowedCheck:
+    """``[[checks.allow]]``: a check that a field may always pass, with who said so and why."""
+
+    field: FieldName
+    """The field."""
+    check: str
+    """The check, such as `fill series`."""
+    by: str
+    """Who allowed it."""
+    why: str
+    """Why: `shelves are numbered one after another`."""
+
+
+@dataclass(frozen=True)
 class CheckSettings:
     """``[checks]``: limits, conditions of the shop's own, and checks that are off."""
 
@@ -222,6 +236,8 @@ class CheckSettings:
     """The smallest margin without a warning, as a share of the price."""
     ignore: tuple[str, ...] = ()
     """Checks that are not run."""
+    allow: tuple[AllowedCheck, ...] = ()
+    """Checks that single fields may always pass."""
     conditions: tuple[Condition, ...] = ()
     """Rules for every item: `{must = "sale_price < price", message = "a sale is cheaper"}`."""
 

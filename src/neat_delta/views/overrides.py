@@ -63,6 +63,10 @@ def override_hint(code: str, level: str, fields: Sequence[str]) -> str | None:
     if level != "error" and override is not Override.AS_TYPED:
         return None
     option = override_option(code, override)
+    if override is Override.IGNORE and fields:
+        # One answer for these fields; the check stays on for all others.
+        allowed = " ".join(f'--allow "{name}={code}"' for name in fields)
+        return f"{PURPOSES[override]}: {allowed}"
     options = [option.replace("FIELD", name) for name in fields] if option.endswith("FIELD") else [option]
     return f"{PURPOSES[override]}: {' '.join(options)}" if options else None
 

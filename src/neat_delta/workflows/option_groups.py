@@ -150,13 +150,19 @@ class AllowOptions(Options):
         'Ignore the errors of this check, such as "below cost". Repeatable.',
         metavar="CHECK",
     )
+    allow: tuple[str, ...] = option(
+        (),
+        SAFETY,
+        'Let one field pass one check, such as "bin=fill series". Repeatable.',
+        metavar="FIELD=CHECK",
+    )
     images: Path | None = option(None, SAFETY, "Image folder; missing image files are errors.", metavar="DIR")
 
     def overrides(self) -> Overrides:
         """What checks let through, for the core."""
         from neat_delta.changeset.head import Overrides
 
-        return Overrides(self.unlock, self.allow_new_values, self.as_typed, self.ignore)
+        return Overrides(self.unlock, self.allow_new_values, self.as_typed, self.ignore, self.allow)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
 
 NAMES = re.compile(r"(^|_)(per_?cent|percentage|pct|share)(_|$)")
 SIGN = "[ \u00a0\u202f]?%$"
+# Some languages write it in front: %20,00.
+IN_FRONT = "^%[ \u00a0\u202f]?"
 # Room for any share that people write, with every digit kept.
 EXACT = pl.Decimal(38, 18)
 
@@ -91,7 +93,7 @@ class Percentage:
         numbers = normalize_numbers(_bare(cells), form.number)
         if not form.part_of_one:
             return numbers
-        signed = cells.str.contains(SIGN)
+        signed = cells.str.contains(f"{SIGN}|{IN_FRONT}")
         return numbers.zip_with(signed, _times(numbers, Decimal(100)))
 
     def format(self, readings: pl.Series, cells: pl.Series, form: PercentageFormat) -> pl.Series:
@@ -101,7 +103,7 @@ class Percentage:
 
 
 def _bare(cells: pl.Series) -> pl.Series:
-    return cells.str.strip_chars().str.replace(SIGN, "")
+    return cells.str.strip_chars().str.replace(SIGN, "").str.replace(IN_FRONT, "")
 
 
 def _times(numbers: pl.Series, factor: Decimal) -> pl.Series:
