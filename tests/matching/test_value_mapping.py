@@ -81,3 +81,26 @@ def test_the_fields_that_name_an_item_are_a_barcode_else_two_together(tmp_path, 
 
 def test_header_line_zero_given_for_one_file_holds_over_settings():
     assert ReadOptions(header_line=3).overridden_by(ReadOptions(header_line=0)).header_line == 0
+
+
+def test_a_header_alone_suggests_no_field_whose_values_are_of_another_sort_and_no_place_by_chance(tmp_path):
+    head = ["sku", "item_id", "name", "price", "qty_leeds", "qty_york"]
+    shop = [
+        [f"K-{at:03}", str(70000 + at), f"Jar {at} in oak", f"{at}.50", str(at * 3 % 40), str(at * 7 % 30)]
+        for at in range(1, 41)
+    ]
+    live = read_table(write_table(tmp_path / "shop.csv", [head, *shop]))
+
+    def suggested(stock):
+        rows = [[row[0], f"{row[2]}, new", row[stock] if stock else "8", f"{at},90"] for at, row in enumerate(shop)]
+        sheet = read_table(
+            write_table(tmp_path / "file.csv", [["Ref", "Designation", "Stock", "Tarif"], *rows], delimiter=";")
+        )
+        return {
+            one.column: (one.field, one.examples, one.ours)
+            for one in suggest_mappings(live, sheet, sheet.names, live.names)
+        }
+
+    assert suggested(0).keys() == {"Ref", "Tarif"}
+    assert suggested(5)["Stock"] == ("qty_york", ("7", "14"), ("7", "14"))
+    assert suggested(5)["Tarif"] == ("price", ("0,90", "1,90"), ("1.50", "2.50"))

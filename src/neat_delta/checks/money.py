@@ -13,7 +13,8 @@ import polars as pl
 from neat_delta.analysis.before_after import exact
 from neat_delta.changeset.findings import TAX_NOT_SET, findings_frame, no_findings
 from neat_delta.changeset.schemas import CHANGE, RECODE
-from neat_delta.checks.check import Check, Override, concat_findings
+from neat_delta.checks.check import Check, Override, cells_of, concat_findings
+from neat_delta.tables.field_types import type_named
 from neat_delta.tables.roles import taxed_otherwise
 from neat_delta.tables.typed_values import cast_cells
 
@@ -34,6 +35,8 @@ SALE_DATE = {
 SLIPS = {10: 0.15, 100: 0.3, 1000: 0.3}
 # An item stands out if so many of its group, and so large a share, moved otherwise.
 FEWEST_ALIKE, SHARE_ALIKE = 8, 0.8
+# So large a share of the changes goes the same way, if they are one decision.
+ONE_WAY = 0.8
 FEW_CHANGES = 50
 # Shares are computed in binary; one that is just the limit, as 0.39 of 1.30, is no more and no less.
 JUST_ABOVE = 1 + 1e-12
@@ -239,14 +242,42 @@ def cost_left_behind(context: CheckContext) -> pl.DataFrame:
 
 
 def many_changes(context: CheckContext) -> pl.DataFrame:
-    """A field changes in more items than most_changed."""
+    """A field changes in more items than most_changed.
+
+    Stock does so every day; and what all values undergo alike, such as 5 % more, is one decision.
+    """
     most, items = context.settings.checks.most_changed, len(context.live)
     findings = [no_findings()]
+    stock = _stock(context)  # (which changes every day)
     for name, _, cells in context.cells():
-        if len(cells) >= FEW_CHANGES and len(cells) > most * items:
-            message = f"{len(cells)} of {items} items change. Intended? (limit: most_changed in [checks])"
-            findings.append(findings_frame("many changes", "warning", field=name, message=message))
+        if name in stock or len(cells) < FEW_CHANGES or len(cells) <= most * items or _in_one_way(context, name, cells):
+            continue
+        message = f"{len(cells)} of {items} items change. Intended? (limit: most_changed in [checks])"
+        findings.append(findings_frame("many changes", "warning", field=name, message=message))
     return pl.concat(findings)
+
+
+def _in_one_way(context: CheckContext, name: str, cells: pl.DataFrame) -> bool:
+    """Whether nearly all values change by the same share or amount, or get the same words: one decision."""
+    was, now = WAS, NOW
+    if type_named(context.type_of(name)).numeric:
+        both = cells_of(context.numbers(name), cells).drop_nulls(["was", "now"]).filter(was != 0)
+        old, new = was.cast(pl.Float64), now.cast(pl.Float64)
+        ways = [both.select((new / old).round(2)).to_series(), both.select((new - old).round(2)).to_series()]
+    else:
+        texts = cells.drop_nulls(["was", "now"])
+        rest = texts.select(
+            pl.when(was.str.to_lowercase() == now.str.to_lowercase())
+            .then(pl.lit(""))
+            .when(now.str.contains(was, literal=True))
+            .then(now.str.replace(was, "\x00", literal=True))
+        )
+        ways = [rest.to_series().drop_nulls()]
+    return any(len(way) and _most_often(way) >= ONE_WAY * len(cells) for way in ways)
+
+
+def _most_often(values: pl.Series) -> int:
+    return int(values.value_counts(sort=True)["count"][0])
 
 
 def _money(context: CheckContext) -> list[str]:

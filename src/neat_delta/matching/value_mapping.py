@@ -21,6 +21,11 @@ if TYPE_CHECKING:
 # So many different values of a column are looked at; so many at least, and so large a share, must be the field's.
 LOOKED_AT, FEWEST, SHARE = 1_000, 3, 0.6
 EXAMPLES, TOP_ROWS = 2, 50
+# Shares of numbers and of words may differ so much; texts may be so many times as long.
+MOST_UNLIKE, MOST_LONGER = 0.5, 4
+# Of several fields that a header may mean, the one is it that so many of the same items have equal, and so many times
+# as many as the next.
+SEVERAL, CLEAR, CLEARER = 2, 0.3, 2
 # Prices of so many items, whose logarithms have this correlation (Pearson), are prices of the same things.
 FEWEST_PAIRS, ALIKE = 10, 0.9
 FIRST_FIELDS = 3
@@ -54,28 +59,74 @@ def suggest_mappings(
 
     Each field is suggested once, for the column that fits it best.
     """
-    suggestions = _one_each(_candidates(live, edited, columns, fields))
+    scored = _one_each(_candidates(live, edited, columns, fields))
     names = {edited.field(name).column: name for name in columns}
-    mapped = {names[one.column]: one.field for one in suggestions}
-    rest = [name for name in columns if name not in mapped]
-    free = [name for name in fields if name not in mapped.values()]
+    mapped = {names[one.column]: one.field for _, one in scored}
+    pairs = _paired_rows(live, edited, mapped)
+    scored = _of_same_items(live, edited, scored, names, pairs)
+    taken = {one.field for _, one in scored}
+    rest = [name for name in columns if name not in {names[one.column] for _, one in scored}]
+    free = [name for name in fields if name not in taken]
     if rest and free:
-        pairs = _paired_rows(live, edited, mapped)
-        suggestions += _one_each(_correlated(live, edited, rest, free, pairs))
-    return sorted(suggestions, key=lambda one: list(names).index(one.column))
+        scored += _one_each(_correlated(live, edited, rest, free, pairs))
+    order = list(names)
+    return sorted((one for _, one in scored), key=lambda one: (-_evidence(one), order.index(one.column)))
 
 
-def _one_each(suggested: Iterable[tuple[float, MappingSuggestion]]) -> list[MappingSuggestion]:
-    """For each column and each field the likeliest suggestion at most."""
+def _evidence(one: MappingSuggestion) -> float:
+    """How much the values say: many that are the shop's say more than a few that all are."""
+    return one.matching / (one.values + FEWEST)
+
+
+def _one_each(suggested: Iterable[tuple[float, MappingSuggestion]]) -> list[tuple[float, MappingSuggestion]]:
+    """For each column and each field the likeliest suggestion at most, with its score."""
     columns: set[str] = set()
     fields: set[str] = set()
     suggestions = []
-    for _, one in sorted(suggested, key=lambda scored: scored[0], reverse=True):
+    for score, one in sorted(suggested, key=lambda scored: scored[0], reverse=True):
         if one.column not in columns and one.field not in fields:
             columns.add(one.column)
             fields.add(one.field)
-            suggestions.append(one)
+            suggestions.append((score, one))
     return suggestions
+
+
+def _of_same_items(
+    live: Table,
+    edited: Table,
+    scored: Sequence[tuple[float, MappingSuggestion]],
+    names: Mapping[str, str],
+    pairs: pl.DataFrame,
+) -> list[tuple[float, MappingSuggestion]]:
+    """The suggestions with first values of the same items side by side.
+
+    Of fields that only the header speaks for, and of which the shop has several, such as stock at two places, the
+    values of the same items decide; if they do not, none is suggested.
+    """
+    kept = []
+    for score, one in scored:
+        theirs = edited.cells([names[one.column]], pairs["edited"]).to_series().str.strip_chars()
+        rivals = [name for name in live.names if role_of(name) and role_of(name)[0] == (role_of(one.field) or ("",))[0]]  # type: ignore[index]
+        if one.values or len(rivals) < SEVERAL:
+            best = one.field
+        else:
+            equal = {name: _equal_share(live.cells([name], pairs["live"]).to_series(), theirs) for name in rivals}
+            first, second, *_ = sorted(rivals, key=lambda name: -equal[name])
+            if equal[first] < CLEAR or equal[first] < CLEARER * equal[second]:
+                continue
+            best = first
+        ours = live.cells([best], pairs["live"]).to_series().str.strip_chars()
+        both = pl.DataFrame({"theirs": theirs, "ours": ours}).filter(pl.all_horizontal(pl.all() != "")).head(EXAMPLES)
+        if len(both):
+            one = replace(one, examples=tuple(both["theirs"]), ours=tuple(both["ours"]))
+        kept.append((score, replace(one, field=best)))
+    return kept
+
+
+def _equal_share(ours: pl.Series, theirs: pl.Series) -> float:
+    """How many of the same items' values are equal as numbers or texts."""
+    equal = (ours.str.strip_chars() == theirs) | (read_numbers(ours, ".") == read_numbers(theirs, "."))
+    return int(equal.fill_null(value=False).sum()) / max(1, len(equal))
 
 
 def mapping_data(live: Table, edited: Table, columns: Sequence[str], fields: Sequence[str]) -> dict[str, Any]:
@@ -122,12 +173,28 @@ def _candidates(
             alike = _alike(values, ours) if len(ours) <= MOST_VALUES else 0
             by_header = said is not None and (role_of(field) or ("",))[0] == said[0]
             enough = alike >= FEWEST and alike >= SHARE * len(values)
-            if enough or by_header:
+            if enough or (by_header and _same_sort(values, ours)):
                 score = alike / max(1, len(values)) * enough + 0.5 * by_header
                 counts = (alike, len(values)) if enough else (0, 0)
                 first = _first_filled(edited, column)
                 ours_first = _same_values(first, ours) if enough else _first_filled(live, field)
                 yield score, MappingSuggestion(edited.field(column).column, field, *counts, first, ours_first)
+
+
+def _same_sort(values: pl.Series, ours: pl.Series) -> bool:
+    """Whether the values may be the field's at all: numbers where it has numbers, words where it has words."""
+    if values.is_empty() or ours.is_empty():
+        return False
+    sides = [side.head(LOOKED_AT) for side in (values, ours)]
+    numbers = [max(_share(read_numbers(side, mark).is_not_null()) for mark in ".,") for side in sides]
+    words = [_share(side.str.contains(r"\p{L} +\p{L}")) for side in sides]
+    lengths = [int(side.str.len_chars().sum()) / len(side) for side in sides]
+    alike = all(abs(one - other) <= MOST_UNLIKE for one, other in (numbers, words))
+    return alike and max(lengths) <= MOST_LONGER * max(1.0, min(lengths))
+
+
+def _share(which: pl.Series) -> float:
+    return int(which.sum()) / max(1, len(which))
 
 
 def _first_filled(table: Table, name: str) -> tuple[str, ...]:
