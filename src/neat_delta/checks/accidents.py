@@ -13,7 +13,7 @@ import polars as pl
 from neat_delta.changeset.findings import REPAIR, as_data, no_findings
 from neat_delta.checks.check import Check, Override
 from neat_delta.replay import LOST, WRONG, explain, reads_back
-from neat_delta.replay.dates import DATE_SHAPES, TIME_SHAPES, is_shown_date
+from neat_delta.replay.dates import DATE_SHAPES, LIKE_A_DATE, NUMERIC_DATES, TIME_SHAPES, is_shown_date
 from neat_delta.replay.text_effects import SHOWN_DATE, SHOWN_TIME
 from neat_delta.tables.corruption import CUTS, DOUBLED, FAILED, FORMULA, LOST_SIGN, POWER_OF_TEN
 from neat_delta.tables.field_types import type_named
@@ -89,7 +89,11 @@ def _days_among_texts(context: CheckContext, cells: pl.DataFrame) -> pl.DataFram
         if name not in context.live.names or not part["now"].str.contains(f"{SHOWN_DATE}|{SHOWN_TIME}").any():
             continue
         live = context.live.distinct_values(str(name))
-        shapes = [shape for shape in (*DATE_SHAPES, *TIME_SHAPES) if not live.str.contains(shape).any()]
+        if live.is_empty():  # as a column of notes, into which dates may well be written
+            continue
+        # Of May 24 nobody knows, unless the column has codes of which a program makes such.
+        possible = DATE_SHAPES if live.str.contains(LIKE_A_DATE).any() else NUMERIC_DATES
+        shapes = [shape for shape in (*possible, *TIME_SHAPES) if not live.str.contains(shape).any()]
         parts += [_days(part, shape, what) for shape in shapes]
     return pl.concat(parts)
 

@@ -90,7 +90,8 @@ def _beyond(context: CheckContext, texts: pl.DataFrame, old: str, new: str) -> p
     whole = len(part) < len(same) - len(others)
     if re.match(r"\w", old) and (several or whole or _lost_capitals(part, old, new)):
         message = f"{old!r} became {new!r} inside a word: did search and replace go too far?"
-        level = "error" if several or _lost_capitals(part, old, new) else "warning"
+        is_word = any(sign.isalpha() for sign in old)
+        level = "error" if is_word and (several or _lost_capitals(part, old, new)) else "warning"
         findings.append(context.findings_for(part, "search and replace", level, message))
     return concat_findings(findings)
 

@@ -57,6 +57,8 @@ _HALVES = frozenset(
         *("dop", "odp", "dop.", "odp.", "ö.ö.", "ö.s."),
     ]
 )
+# Those without a month's name.
+NUMERIC_DATES = tuple(shape for shape in DATE_SHAPES if _LETTERS not in shape)
 # Codes that programs take for dates, and for times.
 LIKE_A_DATE = (
     r"^(?:[0-9]{1,4}[./-][0-9]{1,2}\.?|[0-9]{1,4}[./-][0-9]{1,2}[./-][0-9]{1,4}\.?|"
