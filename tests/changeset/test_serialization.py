@@ -56,7 +56,12 @@ def test_the_file_form(tmp_path, changes):
 
     head, *items = map(json.loads, (tmp_path / "c.jsonl").read_text("utf-8").splitlines())
     assert head["key"] == ["sku", "loc"]
-    assert head["fields"]["price"] == {"column": "price", "type": "price", "decimal_separator": "."}
+    assert head["fields"]["price"] == {
+        "column": "price",
+        "type": "price",
+        "decimal_separator": ".",
+        "decimals_shown": 2,
+    }
     assert items[0]["key"] == ["A", "1"]
     assert items[0]["cells"] == {"name": {"was": 'say "hi"\n', "now": "né\\ \x1b"}}
     assert {finding["code"] for finding in items[0]["findings"]} == {"unreadable cell"}

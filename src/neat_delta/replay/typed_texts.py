@@ -111,6 +111,9 @@ def _zeros_in_front(text: str, live: LiveForms) -> Readings:
         padded = [text.zfill(width) for width in live.widths if width > length]
     else:
         padded = ["0" * zeros + text for zeros in sorted(live.zeros) if zeros + length in live.widths]
+        if not padded and length < max(live.widths) and length not in live.plain_lengths:
+            # As long as no value is, so nobody knows.
+            return Readings(tuple("0" * zeros + text for zeros in sorted(live.zeros)), as_it_stands=True)
     return Readings(tuple(padded), length in live.plain_lengths) if padded else NONE
 
 
