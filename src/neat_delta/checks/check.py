@@ -15,6 +15,7 @@ from neat_delta.changeset.head import Overrides
 from neat_delta.changeset.problems import COMPUTED
 from neat_delta.changeset.schemas import ADD, CHANGE, RECODE
 from neat_delta.matching.positions import positions_of
+from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
@@ -118,6 +119,18 @@ class CheckContext:
             return self.changed
         new = self.changes.keys_with_action(ADD).select("key")
         return _parts(self.typed_cells.join(new, on="key", how="anti", maintain_order="left"))
+
+    @cached_property
+    def _passed(self) -> pl.DataFrame:
+        """The checks that fields may pass, in this run and always (frame of code, field)."""
+        now = [one.split("=", 1) for one in self.overrides.allow]
+        always = [(one.field, one.check) for one in self.settings.checks.allow]
+        passed = [{"code": check, "field": field_name(name)} for name, check in [*now, *always]]
+        return pl.DataFrame(passed, schema={"code": pl.String, "field": pl.String})
+
+    def findings_of(self, check: Check) -> pl.DataFrame:
+        """What a check finds, but for the fields that may pass it."""
+        return check.run(self).join(self._passed, on=["code", "field"], how="anti", maintain_order="left")
 
     def cells(self) -> list[tuple[str, FieldSettings, pl.DataFrame]]:
         """The cells that are sent, by field, with what is configured for it."""

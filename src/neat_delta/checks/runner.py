@@ -38,7 +38,7 @@ from neat_delta.checks.check import Check, CheckContext, Override
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Sequence
 
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.tables import Table
@@ -118,28 +118,11 @@ def run_checks(
     chosen = [check for check in all_checks() if check.name not in (*overrides.ignore, *settings.checks.ignore)]
     # What a spreadsheet program explains is no edit, so the other checks do not see it.
     first = [check for check in chosen if check in accidents.CHECKS]
-    allowed = _allowed(overrides, settings)
-
-    def run_one(check: Check, context: CheckContext) -> pl.DataFrame:
-        return check.run(context).join(allowed, on=["code", "field"], how="anti", maintain_order="left")
-
-    findings = pl.concat([lacking, *(run_one(check, context) for check in first)])
+    findings = pl.concat([lacking, *(context.findings_of(check) for check in first)])
     restored = findings.filter(effect=REPAIR)
     context = replace(context, changes=apply_findings(changes, restored)) if len(restored) else context
-    findings = pl.concat([findings, *(run_one(check, context) for check in chosen if check not in first)])
-    later = [check for check in chosen if check not in TYPED]
-    return _until_nothing_more_is_held(findings, context, later, run_one)
-
-
-def _allowed(overrides: Overrides, settings: Settings) -> pl.DataFrame:
-    """The checks that fields may pass in this run and always (frame of code, field)."""
-    now = [tuple(one.split("=", 1)) for one in overrides.allow]
-    always = [(one.field, one.check) for one in settings.checks.allow]
-    return pl.DataFrame(
-        [(check, field_name(name)) for name, check in [*now, *always]],
-        schema={"code": pl.String, "field": pl.String},
-        orient="row",
-    )
+    findings = pl.concat([findings, *(context.findings_of(check) for check in chosen if check not in first)])
+    return _until_nothing_more_is_held(findings, context, [check for check in chosen if check not in TYPED])
 
 
 def _roles_without_field(live: Table, settings: Settings) -> pl.DataFrame:
@@ -163,12 +146,7 @@ def _roles_without_field(live: Table, settings: Settings) -> pl.DataFrame:
     return pl.concat(findings)
 
 
-def _until_nothing_more_is_held(
-    findings: pl.DataFrame,
-    context: CheckContext,
-    chosen: Sequence[Check],
-    run_one: Callable[[Check, CheckContext], pl.DataFrame],
-) -> pl.DataFrame:
+def _until_nothing_more_is_held(findings: pl.DataFrame, context: CheckContext, chosen: Sequence[Check]) -> pl.DataFrame:
     """The findings, and those on what remains: whatever is held keeps its live value, beside which others may be wrong.
 
     A sale price that was below the new price is not below the old one; a code that one item was to lose is not free for
@@ -177,7 +155,7 @@ def _until_nothing_more_is_held(
     new = findings
     while len(new.filter(effect=BLOCK)):
         remaining = replace(context, changes=apply_findings(context.changes, findings), _memory={})
-        again = pl.concat([no_findings(), *(run_one(check, remaining) for check in chosen)])
+        again = pl.concat([no_findings(), *(remaining.findings_of(check) for check in chosen)])
         new = again.join(findings, on=["code", "key", "field"], how="anti", nulls_equal=True, maintain_order="left")
         findings = pl.concat([findings, new])
     return findings

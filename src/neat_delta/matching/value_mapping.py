@@ -63,7 +63,7 @@ def suggest_mappings(
     names = {edited.field(name).column: name for name in columns}
     mapped = {names[one.column]: one.field for _, one in scored}
     pairs = _paired_rows(live, edited, mapped)
-    scored = _of_same_items(live, edited, scored, names, pairs)
+    scored = _of_same_items(live, edited, scored, names, pairs, fields)
     taken = {one.field for _, one in scored}
     rest = [name for name in columns if name not in {names[one.column] for _, one in scored}]
     free = [name for name in fields if name not in taken]
@@ -97,30 +97,43 @@ def _of_same_items(
     scored: Sequence[tuple[float, MappingSuggestion]],
     names: Mapping[str, str],
     pairs: pl.DataFrame,
+    free: Sequence[str],
 ) -> list[tuple[float, MappingSuggestion]]:
     """The suggestions with first values of the same items side by side.
 
     Of fields that only the header speaks for, and of which the shop has several, such as stock at two places, the
-    values of the same items decide; if they do not, none is suggested.
+    values of the same items decide; if they do not, or the field is taken, none is suggested.
     """
-    kept = []
+    kept: list[tuple[float, MappingSuggestion]] = []
+    taken = {one.field for _, one in scored if one.values}
     for score, one in scored:
         theirs = edited.cells([names[one.column]], pairs["edited"]).to_series().str.strip_chars()
-        rivals = [name for name in live.names if role_of(name) and role_of(name)[0] == (role_of(one.field) or ("",))[0]]  # type: ignore[index]
-        if one.values or len(rivals) < SEVERAL:
-            best = one.field
-        else:
-            equal = {name: _equal_share(live.cells([name], pairs["live"]).to_series(), theirs) for name in rivals}
-            first, second, *_ = sorted(rivals, key=lambda name: -equal[name])
-            if equal[first] < CLEAR or equal[first] < CLEARER * equal[second]:
+        field: str | None = one.field
+        rivals = [name for name in live.names if _role(name) == _role(one.field)]
+        if not one.values and len(rivals) >= SEVERAL:
+            field = _clearly_equal(live, rivals, pairs["live"], theirs)
+            if field not in free or field in taken:
                 continue
-            best = first
-        ours = live.cells([best], pairs["live"]).to_series().str.strip_chars()
+        assert field is not None
+        taken.add(field)
+        ours = live.cells([field], pairs["live"]).to_series().str.strip_chars()
         both = pl.DataFrame({"theirs": theirs, "ours": ours}).filter(pl.all_horizontal(pl.all() != "")).head(EXAMPLES)
         if len(both):
             one = replace(one, examples=tuple(both["theirs"]), ours=tuple(both["ours"]))
-        kept.append((score, replace(one, field=best)))
+        kept.append((score, replace(one, field=field)))
     return kept
+
+
+def _clearly_equal(live: Table, fields: Sequence[str], rows: pl.Series, theirs: pl.Series) -> str | None:
+    """The field whose values of these rows are the others' far more often than any other field's."""
+    equal = {name: _equal_share(live.cells([name], rows).to_series(), theirs) for name in fields}
+    first, second, *_ = sorted(fields, key=lambda name: -equal[name])
+    return first if equal[first] >= CLEAR and equal[first] >= CLEARER * equal[second] else None
+
+
+def _role(name: str) -> str:
+    """The role of which a field's name speaks; nothing if of none."""
+    return (role_of(name) or ("",))[0]
 
 
 def _equal_share(ours: pl.Series, theirs: pl.Series) -> float:
@@ -171,7 +184,7 @@ def _candidates(
         for field in fields:
             ours = _filled(live, field)
             alike = _alike(values, ours) if len(ours) <= MOST_VALUES else 0
-            by_header = said is not None and (role_of(field) or ("",))[0] == said[0]
+            by_header = said is not None and _role(field) == said[0]
             enough = alike >= FEWEST and alike >= SHARE * len(values)
             if enough or (by_header and _same_sort(values, ours)):
                 score = alike / max(1, len(values)) * enough + 0.5 * by_header
@@ -236,7 +249,7 @@ def _correlated(
     live: Table, edited: Table, columns: Sequence[str], fields: Sequence[str], pairs: pl.DataFrame
 ) -> Iterator[tuple[float, MappingSuggestion]]:
     """Columns of numbers that rise and fall with the prices and costs of the same items, as the list of a supplier."""
-    money = [name for name in fields if (role_of(name) or ("",))[0] in MONEY]
+    money = [name for name in fields if _role(name) in MONEY]
     if len(pairs) < FEWEST_PAIRS:
         return
     marks = (live.format.decimal_separator or ".", edited.format.decimal_separator or ".")
