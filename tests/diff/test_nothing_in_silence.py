@@ -147,3 +147,29 @@ def test_a_renamed_column_is_said_wherever_it_is_looked_at(tmp_path, column, ren
 def test_columns_of_ones_own_are_no_concern(tmp_path):
     table = [[*HEAD, "my notes", "done"], *([*row, f"see {at}", "x"] for at, row in enumerate(LIVE[1:]))]
     assert compared(tmp_path, table) == (0, 0, set())
+
+
+def test_what_is_typed_as_text_into_a_workbook_is_read_where_it_can_be_but_one_value(tmp_path):
+    from openpyxl import Workbook
+
+    head = ["sku", "vat", "since"]
+    live = [head, *([f"K{at}", f"{at} %", f"{at + 1:02}.{at % 12 + 1:02}.2026"] for at in range(1, 21))]
+    book = Workbook()
+    for row in live:
+        book.active.append(row)
+    typed = {"B3": 0.15, "B4": "15%", "B5": "%15", "C6": "24.12.2026", "C7": "2026-07-01", "C8": "07/13/2026"}
+    typed["C9"] = "03/04/26"
+    for place, value in typed.items():
+        book.active[place] = value
+    book.active["B3"].number_format = "0%"
+    book.save(tmp_path / "edited.xlsx")
+    write_table(tmp_path / "live.csv", live)
+
+    done = neat_delta("compare", "live.csv", "edited.xlsx", *ALL_WAYS[:2], "--write", "up", "--json", cwd=tmp_path)
+
+    said = json.loads(done.stdout)
+    held = [(one["field"], one["value"]) for one in said["problems"] if one["level"] == "error"]
+    assert held == [("since", "03/04/26")]
+    sent = "".join(path.read_text() for path in (tmp_path / "up").glob("*.csv"))
+    assert (done.returncode, said["result"]["cells"], sent.count("15 %")) == (1, 6, 3)
+    assert all(day in sent for day in ("24.12.2026", "01.07.2026", "13.07.2026"))

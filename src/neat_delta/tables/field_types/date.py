@@ -105,9 +105,11 @@ class Date:
         return winners[0] if len(winners) == 1 else None
 
     def normalize(self, cells: pl.Series, form: str | None) -> pl.Series:
-        """Dates as ISO 8601 text; ISO cells are understood everywhere."""
+        """Dates as ISO 8601 text; ISO cells are understood everywhere, and so are those that can be but one date."""
         iso = _read(cells, ISO)
         readings = _read(cells, form).zip_with(iso.is_null(), iso)
+        if readings.has_nulls():
+            readings = readings.zip_with(readings.is_not_null(), _only_readings(cells))
         in_words = readings.is_null() & cells.str.contains(r"\p{L}")
         if not in_words.any():
             return readings
@@ -175,6 +177,13 @@ def _read(cells: pl.Series, form: str | None) -> pl.Series:
     text = cells.str.strip_chars()
     dates = text.str.to_date(form, strict=False, exact=True).dt.strftime(ISO)
     return dates.to_frame("d").select(pl.when(text.str.contains(FORMS[form])).then("d")).to_series()
+
+
+def _only_readings(cells: pl.Series) -> pl.Series:
+    """The dates of cells that all forms read alike, as 24.12.2026 and 07/13/2026; null where they are none, or two."""
+    every = pl.DataFrame([_read(cells, form).alias(form) for form in FORMS])
+    one = pl.min_horizontal(pl.all())
+    return every.select(pl.when(one == pl.max_horizontal(pl.all())).then(one)).to_series().alias(cells.name)
 
 
 def _reading_all(values: pl.Series) -> list[str]:
