@@ -123,3 +123,9 @@ def test_one_answer_is_for_one_field_and_one_check(tmp_path):
     neat_delta("compare", "live.csv", "edited.csv", *saved, "--base", "none", cwd=tmp_path)
     written = neat_delta("write", "c.jsonl", "-o", "up", cwd=tmp_path)
     assert (written.returncode, "6.00" in (tmp_path / "up" / "01-changes.csv").read_text()) == (1, True), written.stdout
+    (tmp_path / "mine.csv").write_text("sku,cost\nK3,25.00\n")
+    mine = ("compare", "live.csv", "mine.csv", "--allow", "cost=below cost", "-o", "d.jsonl", "--base", "none")
+    neat_delta(*mine, cwd=tmp_path)
+    neat_delta("combine", "c.jsonl", "d.jsonl", "--live", "live.csv", "-o", "both.jsonl", cwd=tmp_path)
+    both = json.loads((tmp_path / "both.jsonl").read_text().splitlines()[0])["overrides"]
+    assert both == {"allow": ["price=below cost", "cost=below cost"]}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -75,7 +75,17 @@ class Overrides:
 
     def as_dict(self) -> dict[str, list[str]]:
         """The same without what is empty, for a change set's head."""
-        return {name: fields for name, fields in to_json(self).items() if fields}
+        return {name: values for name, values in to_json(self).items() if values}
+
+    def joined(self, *others: Overrides) -> Overrides:
+        """What this run and others let through, each once."""
+        every = (self, *others)
+        return Overrides(
+            **{
+                sort.name: tuple(dict.fromkeys(value for one in every for value in getattr(one, sort.name)))
+                for sort in fields(self)
+            }
+        )
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,6 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.base.errors import InvalidOption, NeatDeltaError
-from neat_delta.base.json_form import to_json
 from neat_delta.base.nearest import nearest_hint
 from neat_delta.base.plugins import CHECKS as PLUGIN_CHECKS
 from neat_delta.base.plugins import plugins
@@ -183,18 +182,13 @@ def recheck(
 
     What the checks stop is held back. Findings of level stop that it has already are kept, for their cells are gone.
     """
-    both = Overrides(**{name: _joined(name, changes.head.overrides, overrides) for name in to_json(overrides)})
+    both = changes.head.overrides.joined(overrides)
     again = run_checks(changes, live, settings, both, images)
     of_checks = pl.col("code").is_in([check.name for check in all_checks()])
     kept = changes.findings.filter((pl.col("effect") != NO_EFFECT) | ~of_checks)
     return apply_findings(
         with_findings_replaced(with_rule(with_overrides(changes, both), settings.send.rule), kept), again
     )
-
-
-def _joined(name: str, *overrides: Overrides) -> tuple[str, ...]:
-    """What several runs let through of one sort, each once."""
-    return tuple(dict.fromkeys(value for one in overrides for value in getattr(one, name)))
 
 
 def _known(overrides: Overrides, live: Table) -> Overrides:

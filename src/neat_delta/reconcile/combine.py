@@ -284,10 +284,6 @@ def _head(sets: Sequence[ChangeSet], items: pl.DataFrame, cells: pl.DataFrame) -
     content = cells.select("key", "field", "now").write_ndjson().encode()
     rows = int(items["line"].count())
     fields = {name: info for head in heads for name, info in head.fields.items()}
-    overrides = (
-        tuple(sorted({name for head in heads for name in getattr(head.overrides, option)}))
-        for option in ("unlock", "allow_new_values", "as_typed", "ignore", "allow")
-    )
     head = Head(
         key=heads[0].key,
         live=heads[0].live,
@@ -295,7 +291,7 @@ def _head(sets: Sequence[ChangeSet], items: pl.DataFrame, cells: pl.DataFrame) -
         fields=dict(sorted(fields.items())),
         other_rows={},
         made=max(head.made for head in heads),
-        overrides=Overrides(*overrides),
+        overrides=Overrides().joined(*(head.overrides for head in heads)),
         exclusions=_exclusions(heads),
         identity=_identity(heads),
         made_by=_makers(heads),
