@@ -173,3 +173,21 @@ def test_what_is_typed_as_text_into_a_workbook_is_read_where_it_can_be_but_one_v
     sent = "".join(path.read_text() for path in (tmp_path / "up").glob("*.csv"))
     assert (done.returncode, said["result"]["cells"], sent.count("15 %")) == (1, 6, 3)
     assert all(day in sent for day in ("24.12.2026", "01.07.2026", "13.07.2026"))
+
+
+def test_what_a_program_made_of_an_older_value_is_no_conflict_with_the_shops_new_one(tmp_path):
+    older = [["sku", "slot", "price"], *([f"K{at}", f"{at % 9 + 1}-{at % 12 + 1}", f"{at}.00"] for at in range(1, 31))]
+    sheet = [list(row) for row in older]
+    for row in sheet[1:]:
+        row[1] = "2026-{1:>02}-{0:>02}".format(*row[1].split("-"))
+    sheet[9][2] = "5.00"
+    live = [list(row) for row in older]
+    live[5][1] = "7-7"
+    for name, table in (("live.csv", live), ("older.csv", older), ("sheet.csv", sheet)):
+        write_table(tmp_path / name, table)
+
+    words = ("compare", "live.csv", "sheet.csv", "--base", "older.csv", "--on-conflict", "ours", "--json")
+    said = json.loads(neat_delta(*words, cwd=tmp_path).stdout)
+
+    assert (said["exit"], said["result"]["cells"]) == (0, 1)
+    assert {one["code"] for one in said["problems"]} == {"repaired"}

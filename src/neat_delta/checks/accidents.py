@@ -16,7 +16,7 @@ from neat_delta.replay import LOST, WRONG, explain, reads_back
 from neat_delta.replay.dates import DATE_SHAPES, LIKE_A_DATE, NUMERIC_DATES, TIME_SHAPES, is_shown_date
 from neat_delta.replay.text_effects import SHOWN_DATE, SHOWN_TIME
 from neat_delta.tables.corruption import CUTS, DOUBLED, FAILED, FORMULA, LOST_SIGN, POWER_OF_TEN
-from neat_delta.tables.field_types import type_named
+from neat_delta.tables.field_types import every_character_counts, type_named
 
 if TYPE_CHECKING:
     from neat_delta.checks.check import CheckContext
@@ -137,9 +137,7 @@ def _explain(context: CheckContext) -> pl.DataFrame:
 def _texts(context: CheckContext) -> pl.DataFrame:
     """The changed cells of fields in which every character counts: numbers and dates are read, not compared."""
     read = [
-        name
-        for name, note in context.changes.head.fields.items()
-        if type_named(note.type).numeric or note.type in ("date", "yes/no")
+        name for name, note in context.changes.head.fields.items() if not every_character_counts(type_named(note.type))
     ]
     cells = context.typed_cells
     return cells.filter(~pl.col("field").is_in([*read, *context.overrides.as_typed]))

@@ -18,7 +18,7 @@ from neat_delta.diff.typed_values import ReadBack, TypedCells, read_back, typed_
 from neat_delta.diff.unreadable_cells import unreadable_cells
 from neat_delta.files.memory import columns_at_once
 from neat_delta.replay import explain_forms
-from neat_delta.tables.field_types import EditedColumn, FormatOverrides, are_blank, infer_type
+from neat_delta.tables.field_types import EditedColumn, FormatOverrides, are_blank, every_character_counts, infer_type
 from neat_delta.tables.field_types.date import Date
 from neat_delta.tables.field_types.exact_text import ExactText
 from neat_delta.tables.field_types.number_parsing import (
@@ -300,7 +300,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
     )
 
     restored = Restored.none()
-    is_text = not kind.numeric and kind.name not in ("date", "yes/no") and column.name not in rules.as_typed
+    is_text = every_character_counts(kind) and column.name not in rules.as_typed
     was_typed = is_text and column.name not in rules.computed
     if is_text:
         if was_typed:

@@ -21,7 +21,9 @@ from neat_delta.matching.positions import positions_of
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.reconcile.refresh import with_difference
 from neat_delta.reconcile.three_way import MOVED, cell_states
+from neat_delta.replay import explain
 from neat_delta.tables.field import ADD, TAKE
+from neat_delta.tables.field_types import every_character_counts, type_named
 
 if TYPE_CHECKING:
     from neat_delta.matching import Key
@@ -89,7 +91,10 @@ def rebase(base: Table, live: Table, sheet: Table, key: Key, options: CompareOpt
         says = cells[name].gather(rows).str.contains(r"\S") | ~then.str.contains(r"\S")
         at, then = rows.filter(says), then.filter(says)
         here = live.cells([name], in_live.gather(at)).to_series()
-        column, typed = _column(keys.gather(at), here, touched.filter(pl.col("field") == name))
+        by_hand = touched.filter(pl.col("field") == name)
+        changed_since = keys.gather(at).filter(then != here)
+        by_hand = _without_explained(by_hand, changed_since, compared, options)
+        column, typed = _column(keys.gather(at), here, by_hand)
         moved += int(((then != here) & ~typed).sum())
         if name in options.settings.refresh.difference:
             sums = with_difference(then, column, here, live.format.decimal_separator or ".")["sum"]
@@ -112,6 +117,25 @@ def rebase(base: Table, live: Table, sheet: Table, key: Key, options: CompareOpt
             "key", "field", original="was"
         ),
     )
+
+
+def _without_explained(
+    cells: pl.DataFrame, changed_since: pl.Series, compared: CompareResult, options: CompareOptions
+) -> pl.DataFrame:
+    """The changed cells of one field, but for those of these items that a spreadsheet program explains.
+
+    What it made of the old value is no edit, and the shop's new value is kept. (Of all other items the checks tell it.)
+    """
+    if cells.is_empty() or changed_since.is_empty():
+        return cells
+    name = cells["field"][0]
+    kind = type_named(compared.changes.head.fields[name].type)
+    if name in options.as_typed or not every_character_counts(kind):
+        return cells
+    # (All cells of the field are evidence.)
+    both = cells.drop_nulls(["was", "now"])
+    by_program = explain(both.select("was", "now")).is_not_null() & both["key"].is_in(changed_since.implode())
+    return cells.join(both.filter(by_program).select("key"), on="key", how="anti", maintain_order="left")
 
 
 def _insist_on_key(base: Table, sheet: Table, key: Key) -> None:

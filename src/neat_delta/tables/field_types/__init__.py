@@ -20,6 +20,7 @@ __all__ = [
     "FieldType",
     "FormatOverrides",
     "are_blank",
+    "every_character_counts",
     "field_types",
     "infer_type",
     "type_named",
@@ -38,6 +39,11 @@ def field_types() -> tuple[FieldType, ...]:
 def type_named(name: str) -> FieldType:
     """The kind of that name; raises ``KeyError`` if there is none."""
     return {kind.name: kind for kind in field_types()}[name]
+
+
+def every_character_counts(kind: FieldType) -> bool:
+    """Whether values of a kind are compared as texts; of numbers, dates and flags the form does not count."""
+    return not kind.numeric and kind.name not in ("date", "yes/no")
 
 
 # A cell that holds nothing but space.
