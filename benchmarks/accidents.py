@@ -35,6 +35,8 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
 CAUGHT = 0.9
+# What sells at a loss, or dearer in the sale, is asked for whatever was meant: these are limits, and no guesses.
+LIMITS = {"below cost", "sale below cost", "sale price too high"}
 
 
 def each(name: str, change: Callable[[str], str], count: int = 8) -> Edit:
@@ -523,6 +525,7 @@ def main() -> None:
                 caught += bool(planted) and is_caught(findings(live, rows, folder, headers)[0], planted, level)
             print(f"| {what} | {caught}{'' if planted_times == times else f' (of {planted_times})'} |", flush=True)
         print(f"\n| honest edit | stopped of {times} | questions |\n|---|---|---|")
+        guessed = limited = several = 0
         for what, edit in HONEST.items():
             if options.only not in what:
                 continue
@@ -534,6 +537,11 @@ def main() -> None:
                 stopped += not errors.is_empty()
                 questions |= {f"{code}: {field}" for code, field in errors.select("code", "field").unique().rows()}
             print(f"| {what} | {stopped} | {', '.join(sorted(questions))} |", flush=True)
+            codes = {question.partition(":")[0] for question in questions}
+            guessed, limited = guessed + bool(codes - LIMITS), limited + bool(codes and not codes - LIMITS)
+            several += len(questions) > 1
+        print(f"\nOf {len(HONEST)} kinds {guessed} are asked by a guess, {limited} by limits of money alone; ", end="")
+        print(f"{several} need more than one answer.")
 
 
 if __name__ == "__main__":

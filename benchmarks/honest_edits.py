@@ -155,16 +155,27 @@ def sizes_in_a_row(rows: list[Row], chance: random.Random) -> None:
 
 
 def price_ladder(step: str) -> Edit:
-    """The sizes of a product get prices in equal steps."""
+    """The sizes of some products get prices in equal steps."""
 
     def edit(rows: list[Row], chance: random.Random) -> None:
-        part = block(rows, chance, 12)
-        for at, row in enumerate(part):
-            row["price"] = (
-                f"{max(Decimal(row['price']), Decimal(row['cost'] or 0) + 1) // 10 * 10 + at * Decimal(step):.2f}"
-            )
+        families: dict[str, list[Row]] = {}
+        for row in rows:
+            families.setdefault(row["name"].rpartition(",")[0], []).append(row)
+        sizes = [family for name, family in families.items() if name and 3 <= len(family) <= 12]
+        prices = [[Decimal(row["price"]) for row in family] for family in sizes]
+        alike = [family for family, each in zip(sizes, prices, strict=True) if max(each) < 2 * min(each)]
+        for family in chance.sample(alike, 6):
+            least = max(int(Decimal(row["price"])) for row in family)
+            for at, row in enumerate(family, start=1):
+                row["price"], row["sale_price"] = f"{least + at * Decimal(step):.2f}", ""
 
     return edit
+
+
+def fed(rows: list[Row], chance: random.Random) -> None:
+    """All stock comes anew from another place: few of most, none of many."""
+    for row in rows:
+        row["stock_main"] = str(max(0, chance.randrange(-4, 9)))
 
 
 def rounded_to(name: str, step: str, rounding: str = "ROUND_HALF_UP") -> Edit:
@@ -344,6 +355,7 @@ HONEST: dict[str, Edit] = {
     "the whole sheet sorted": shuffled,
     "new bins in a series": new_bins,
     "stock counted again": counted,
+    "all stock from another list": fed,
     "a block of items off sale": off,
     "one maker's prices and costs": one_maker,
     "names and texts retouched": retouched,

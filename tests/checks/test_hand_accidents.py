@@ -66,6 +66,31 @@ def switch_off_and_rename(rows):
     rows[9]["name"] += ", new"
 
 
+def swap_stocks(rows):
+    for row in rows:
+        row["stock"], row["stock_barn"] = row["stock_barn"], row["stock"]
+
+
+def with_products(rows):
+    """Some items of one product, in several makes; a second stock, in which some numbers count on."""
+    for at, row in enumerate(rows):
+        row["stock_barn"] = str(100 + at % 8 if at % 9 else at % 5)
+    makes = ("brass", "steel", "oak, with lid", "plastic", "set of 5", "set of 12")
+    for at, (row, make) in enumerate(zip(rows[20:26], makes, strict=True)):
+        row["name"], row["price"], row["cost"], row["sale_price"] = (
+            f"Cell bar, {make}",
+            f"{70 - 7 * at}.40",
+            "20.00",
+            "",
+        )
+
+
+def sizes_of_one_product(rows):
+    least = int(Decimal(max((row["price"] for row in rows[20:26]), key=Decimal)))
+    for at, row in enumerate(rows[20:26], start=1):
+        row["price"], row["stock"] = f"{least + at}.00", str(30 + at)
+
+
 def replace_everywhere(rows):
     for row in rows[:6]:
         row["name"] = row["name"].replace("brass", "steel")
@@ -200,14 +225,28 @@ def test_an_accident_of_a_whole_column_is_found(found, edit, check):
         column("stock", lambda rows: [str(int(row["stock"]) * 2 + 3) for row in rows]),
         column("name", lambda rows: [row["name"].replace("Hive", "Beehive") for row in rows]),
         column("name", lambda rows: [row["name"] + ", new" for row in rows]),
+        column("name", lambda rows: [f"Brand {row['name']}" for row in rows]),
+        column("stock", lambda rows: [str(at * at % 7) for at in range(len(rows))]),
+        swap_stocks,
+        sizes_of_one_product,
         switch_off_and_rename,
     ],
 )
-def test_an_honest_edit_is_not_stopped(tried, edit):
-    seen = tried(edit)
+@pytest.mark.parametrize("items", [40, 120])
+def test_an_honest_edit_is_not_stopped(tried, edit, items):
+    seen = tried(edit, before=with_products, items=items)
 
     assert seen.changes.findings.filter(level="error").is_empty()
-    assert set(seen.changes.findings["code"]) <= {"many changes", "cost unchanged"}
+    assert set(seen.changes.findings["code"]) <= {"many changes", "cost unchanged", "large change"}
+
+
+@pytest.mark.parametrize(("left", "level"), [(0, "warning"), (1, "error")])
+def test_a_category_is_renamed_where_all_of_its_items_are(tried, left, level):
+    def edit(rows):
+        for row in rows[3 * left :]:
+            row["category"] = row["category"].replace("Bodies", "Boxes")
+
+    assert tried(edit).changes.findings["level"].unique().to_list() == [level]
 
 
 def test_prices_and_costs_that_climb_a_ladder_are_no_accident(tmp_path):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from decimal import Decimal, InvalidOperation
+from itertools import takewhile
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -20,12 +21,15 @@ if TYPE_CHECKING:
 WAS, NOW = pl.col("was"), pl.col("now")
 RUN = 4
 LONG_RUN, HALF = 6, 0.5
+MANY, BY_CHANCE = 50, 0.05
 FILLED = 6
 UNLIKE = 0.8
 # A value that so many items have at most is in the row above by no chance.
 MOST_BY_CHANCE = 0.05
 # Words for sizes, beside numbers.
 SIZE = r"\b(x{0,4}[sl]|m|small|medium|large)\b"
+# The product, with its size, colour or make behind a comma, bracket or dash.
+PRODUCT = r"^(.*?\S)\s*(?:[,;(/|]|\s[–-])"
 # Fields that may well hold a series.
 NUMBERED = r"(^|_)(sort|position|order|rank|bin|shelf|place|row|number|no)(_|$)"
 # A text that counts: what is before its last number, the number, what is behind it.
@@ -67,28 +71,43 @@ def _name_field(context: CheckContext) -> str | None:
 
 
 def _of_one_family(context: CheckContext, rows: pl.DataFrame) -> pl.Series:
-    """Which rows (key, run) are of a run of items whose names are one but for numbers and sizes."""
+    """Which rows (key, run) are of a run of items of one product: names that begin alike, with other sizes behind."""
     name_field = _name_field(context)
     if name_field is None or rows.is_empty():
         return pl.repeat(value=False, n=len(rows), eager=True)
     names = rows.join(context.beside(name_field).select("key", name="now"), on="key", how="left", maintain_order="left")
-    stem = pl.col("name").str.to_lowercase().str.replace_all(SIZE, "").str.replace_all(r"[^\p{L}]", "")
-    alike = names.with_columns(stem=stem).select(pl.col("stem").n_unique().over("run") == 1)
-    return alike.to_series()
+    name = pl.col("name").fill_null("").str.to_lowercase()
+    stem = name.str.replace_all(SIZE, "").str.replace_all(r"[^\p{L}]", "")
+    names = names.with_columns(
+        words=name.str.extract_all(r"[\p{L}\p{N}]+"), stem=stem, product=name.str.extract(PRODUCT)
+    )
+    runs = names.group_by("run").agg("words", pl.col("stem", "product").n_unique(), blank=pl.col("product").has_nulls())
+    alike = [
+        stems == 1 or (products == 1 and not blank) or _begin_alike(words)
+        for words, stems, products, blank in runs.select("words", "stem", "product", "blank").iter_rows()
+    ]
+    return rows["run"].is_in(runs["run"].filter(pl.Series(alike, dtype=pl.Boolean)).implode())
+
+
+def _begin_alike(names: list[list[str]]) -> bool:
+    """Whether names have at least half of the words of the longest in common, from the first on."""
+    alike = sum(1 for _ in takewhile(lambda words: len(set(words)) == 1, zip(*names, strict=False)))
+    return alike > 0 and 2 * alike >= max(map(len, names))
 
 
 def _from_beside(context: CheckContext, name: str, rows: pl.DataFrame) -> pl.Series:
-    """Whether all rows (key, now) have just the value that one other column had: it was moved from there."""
-    if rows.is_empty():
-        return pl.Series([], dtype=pl.Boolean)
+    """Which rows (key, run, now) are of a run that has just the values that one other column had: moved from there."""
+    others = [other for other in context.typed if other != name]
+    if rows.is_empty() or not others:
+        return pl.repeat(value=False, n=len(rows), eager=True)
     items = rows.select("key").join(
         context.affected_items.select("key", "row"), on="key", how="left", maintain_order="left"
     )
-    others = [other for other in context.typed if other != name]
-    live = context.live.cells(others, items["row"])
-    texts = rows["now"].cast(pl.String)
-    moved = any(bool((live[other].str.strip_chars() == texts).all()) for other in others)
-    return pl.repeat(moved, len(rows), eager=True)
+    zeros = r"\.0*$|(\.\d*?)0+$"
+    live = context.live.cells(others, items["row"]).select(pl.all().str.strip_chars().str.replace(zeros, "$1"))
+    same = live.with_columns(pl.all() == rows["now"].cast(pl.String).str.replace(zeros, "$1"))
+    same = same.select(pl.any_horizontal(pl.col(other).all().over(rows["run"]) for other in others))
+    return same.to_series()
 
 
 def _counting_numbers(rows: pl.DataFrame) -> pl.DataFrame:
@@ -114,7 +133,10 @@ def _counting_texts(rows: pl.DataFrame) -> pl.DataFrame:
         by = number.cast(pl.Int64) - number.cast(pl.Int64).shift()
         return pl.when(same & by.is_in([1, -1])).then(by)
 
-    return _runs(rows.with_columns(step=step("now"), before=step("was")))
+    was, now = (pl.col(side).str.extract_groups(COUNTING).struct for side in ("was", "now"))
+    # A series of the shop's own keeps its numbers, or its words.
+    kept = (was["2"] == now["2"]) | ((was["1"] == now["1"]) & (was["3"] == now["3"]))
+    return _runs(rows.with_columns(step=step("now"), before=pl.when(kept).then(step("was"))))
 
 
 def _runs(rows: pl.DataFrame) -> pl.DataFrame:
@@ -127,6 +149,10 @@ def _runs(rows: pl.DataFrame) -> pl.DataFrame:
     length, owned = pl.col("counts").sum().over("run"), (pl.col("own") & pl.col("counts")).sum().over("run")
     # So a short run counts only if none of it was one before.
     plain = (length >= RUN - 1) & (owned == 0)
+    # Small numbers, hundreds of them, count on here and there by themselves.
+    often = pl.max_horizontal(pl.col(steps).is_not_null().mean() / 2 for steps in ("before", "step"))
+    often = pl.when(pl.len() >= MANY).then(often).otherwise(0)
+    plain = plain & (pl.len() * often**length < BY_CHANCE)
     hit = pl.col("counts") & (plain | ((length >= LONG_RUN) & (owned < HALF * length)))
     rows = rows.with_columns(hit=hit.fill_null(value=False))
     # The row from which the handle was dragged, where what it holds is new.

@@ -266,11 +266,11 @@ def _in_one_way(context: CheckContext, name: str, cells: pl.DataFrame) -> bool:
         ways = [both.select((new / old).round(2)).to_series(), both.select((new - old).round(2)).to_series()]
     else:
         texts = cells.drop_nulls(["was", "now"])
-        rest = texts.select(
+        around = now.str.splitn(was, 2).struct  # (null behind the old words where they are not in the new ones)
+        rest = texts.filter(was != "").select(
             pl.when(was.str.to_lowercase() == now.str.to_lowercase())
             .then(pl.lit(""))
-            .when(now.str.contains(was, literal=True))
-            .then(now.str.replace(was, "\x00", literal=True))
+            .otherwise(pl.concat_str(around[0], around[1], separator="\x00"))
         )
         ways = [rest.to_series().drop_nulls()]
     return any(len(way) and _most_often(way) >= ONE_WAY * len(cells) for way in ways)

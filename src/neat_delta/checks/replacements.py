@@ -63,6 +63,8 @@ def _beyond(context: CheckContext, texts: pl.DataFrame, old: str, new: str) -> p
         (WAS.str.replace_all(pattern, safe) == NOW) | (WAS.str.replace_all(old, new, literal=True) == NOW)
     )
     same = same.filter(WAS.str.to_lowercase() != old)
+    if same.select((NOW.str.starts_with(WAS) | NOW.str.ends_with(WAS)).all()).item():
+        return no_findings()  # (words were put in front of texts or behind them, whatever they begin or end with)
     counts = same["field"].value_counts().rows()
     if not counts:
         return no_findings()

@@ -25,6 +25,8 @@ SOME_VALUES = 12
 MOST_SLIPS = 2
 SHORTEST = 4
 SINGLE = "\x1f"
+FEWEST_RENAMED = 3
+RENAMED = "no item has this category yet; all items of the old one get it. Renamed? Then rename it in the shop first"
 
 
 def unknown_value(context: CheckContext) -> pl.DataFrame:
@@ -142,7 +144,10 @@ def spelling_variant(context: CheckContext) -> pl.DataFrame:
 
 
 def unknown_category(context: CheckContext) -> pl.DataFrame:
-    """An item gets a category that no item has and that is not allowed, or one with subcategories."""
+    """An item gets a category that no item has and that is not allowed, or one with subcategories.
+
+    Where all items of a category get one new name, it is renamed, and they are not held back.
+    """
     findings = []
     for name, configured, cells in context.cells():
         if context.type_of(name) != "category" or name in context.overrides.allow_new_values:
@@ -153,13 +158,27 @@ def unknown_category(context: CheckContext) -> pl.DataFrame:
         strange = _strange(cells, pl.concat([used, parents]).unique(), configured.separator)
         advice = {value: _advice(value, used.to_list(), name, open_=True) for value in strange["single"].unique()}
         message = strange["single"].replace_strict(advice, return_dtype=pl.String)
-        findings.append(context.findings_for(strange, "unknown category", "error", message))
+        renamed = _renamed(context, strange, name) if name not in context.settings.known else strange.clear()
+        strange = strange.with_columns(message=message).join(renamed, on="key", how="anti", maintain_order="left")
+        findings.append(context.findings_for(strange, "unknown category", "error", strange["message"]))
+        findings.append(context.findings_for(renamed, "unknown category", "warning", RENAMED))
         if configured.lowest:
             inner = _strange(cells, used.filter(~used.is_in(parents.implode())), configured.separator)
             inner = inner.filter(pl.col("single").is_in(parents.implode()))
             say_lowest = "choose a subcategory; items are in the lowest level only"
             findings.append(context.findings_for(inner, "unknown category", "error", say_lowest))
     return concat_findings(findings)
+
+
+def _renamed(context: CheckContext, cells: pl.DataFrame, name: str) -> pl.DataFrame:
+    """The cells of categories of which all items, several, get one and the same other name."""
+    one = cells.filter(pl.col("now") == pl.col("single")).with_columns(
+        to=pl.col("now").n_unique().over("was"), items=pl.len().over("was")
+    )
+    before = context.live.cells([name])[name].str.strip_chars().value_counts(name="before")
+    one = one.join(before, left_on=pl.col("was").str.strip_chars(), right_on=name, how="left", maintain_order="left")
+    whole = (pl.col("to") == 1) & (pl.col("items") == pl.col("before")) & (pl.col("items") >= FEWEST_RENAMED)
+    return one.filter(whole).select(cells.columns)
 
 
 def _parents(paths: pl.Series) -> pl.Series:
@@ -277,7 +296,7 @@ def _with_changes(cells: pl.Series, codes: pl.Series, both: pl.DataFrame) -> pl.
 
 CHECKS = (
     Check("unknown value", "error", unknown_value, Override.NEW_VALUES),
-    Check("unknown category", "error", unknown_category, Override.NEW_VALUES),
+    Check("unknown category", "error, warning", unknown_category, Override.NEW_VALUES),
     Check("new spelling", "warning", another_spelling, Override.IGNORE),
     Check("spelling variant", "note", spelling_variant, Override.IGNORE),
     Check("not unique", "error", not_unique, Override.IGNORE),
