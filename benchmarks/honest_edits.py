@@ -167,7 +167,8 @@ def price_ladder(step: str) -> Edit:
         for family in chance.sample(alike, 6):
             least = max(int(Decimal(row["price"])) for row in family)
             for at, row in enumerate(family, start=1):
-                row["price"], row["sale_price"] = f"{least + at * Decimal(step):.2f}", ""
+                row["price"] = f"{least + at * Decimal(step):.2f}"
+                row["sale_price"] = row["sale_price"] and "(empty)"
 
     return edit
 
@@ -226,7 +227,7 @@ def same_price(rows: list[Row], chance: random.Random) -> None:
     one = chance.choice(rows)
     for row in rows:
         if row["category"] == one["category"] and row["maker"] == one["maker"]:
-            row["price"], row["sale_price"] = one["price"], ""
+            row["price"], row["sale_price"] = one["price"], row["sale_price"] and "(empty)"
 
 
 def same_text(rows: list[Row], chance: random.Random) -> None:

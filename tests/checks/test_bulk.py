@@ -71,6 +71,26 @@ def test_a_column_rounded_alike_is_held_back(tmp_path, places):
     assert (cells, checks) == ({"A1": "8.75"}, {"column rounded"})
 
 
+def test_prices_rounded_on_purpose_are_shown_as_they_are(tmp_path):
+    """A program that shows one decimal writes 7.0; whoever rounds to ten cents has a 7."""
+    live = [f"{at}.{at * 37 % 90 + 12}" for at in range(5, 65)]
+    edited = [f"{Decimal(cell).quantize(Decimal('0.1')):f}".removesuffix(".0") for cell in live]
+
+    assert "column rounded" not in tried_on(tmp_path, "price", live, edited)[1]
+
+
+def test_weights_that_became_thousandfolds_beside_honest_ones_are_held_back(tmp_path):
+    """Most of a column is typed as a program of another language reads it, the rest it has taken for thousands."""
+    live = [f"{at % 7}.{at * 37 % 90 + 10}{0 if at % 3 == 0 else 4}" for at in range(1, 40)]
+    edited = [f"{Decimal(cell):.2f}".replace(".", ",") for cell in live]
+    edited[2::3] = [cell.replace(".", "").lstrip("0") for cell in live[2::3]]
+
+    cells, checks = tried_on(tmp_path, "weight", live, edited)
+
+    assert "separator lost" in checks
+    assert max(float(now) for now in cells.values()) < 7
+
+
 def test_a_few_prices_made_round_by_hand_go_through(tmp_path):
     edited = [*WEIGHTS]
     edited[2], edited[5] = "3.00", "6.00"

@@ -191,3 +191,24 @@ def test_what_a_program_made_of_an_older_value_is_no_conflict_with_the_shops_new
 
     assert (said["exit"], said["result"]["cells"]) == (0, 1)
     assert {one["code"] for one in said["problems"]} == {"repaired"}
+
+
+@pytest.mark.parametrize(("name", "text"), [("postcode", "1003"), ("ean", "590000000003")])
+def test_zeros_that_only_one_cell_of_a_column_lost_may_have_been_typed(tmp_path, name, text):
+    assert compared(tmp_path, edited((3, name, text), (5, "price", "9.90"))) == (1, 1, {"doubtful value"})
+    assert compared(tmp_path, edited((3, name, text)), "--as-typed", name) == (0, 1, set())
+
+    lost = [[*line[:4], *(cell.lstrip("0") for cell in line[4:])] for line in LIVE[1:]]
+    assert compared(tmp_path, [HEAD, *lost]) == (0, 0, set())
+
+
+@pytest.mark.parametrize("mark", [".", ","])
+@pytest.mark.parametrize(("rewritten", "expected"), [(1, (1, 0, {"doubtful value"})), (8, (0, 0, set()))])
+def test_so_may_a_version_whose_zero_is_gone(tmp_path, mark, rewritten, expected):
+    live = [
+        ["sku", "version"],
+        *([f"K{at}", f"{at}{mark}{at % 3 + 1}0" if at % 4 else f"v{at}"] for at in range(1, 17)),
+    ]
+    table = [[code, text.rstrip("0") if at < rewritten else text] for at, (code, text) in enumerate(live[1:])]
+
+    assert compared(tmp_path, [live[0], *table], live=live, delimiter=";") == expected

@@ -103,10 +103,15 @@ def _without_separator(
 
 
 def _read_as_thousands(cells: pl.DataFrame, both: pl.DataFrame) -> pl.DataFrame:
-    """Cells that became a thousandfold, of numbers that have three decimals but for zeros at their end."""
-    three = cells.filter(WAS.str.contains(FRACTION) & WAS.str.strip_chars_end("0").str.contains(THREE_DECIMALS))
+    """Cells that became a thousandfold, or a thousandth, of numbers with three digits behind a separator.
+
+    Of numbers that have three decimals but for zeros at their end, one is enough; of others, several.
+    """
+    three = cells.filter(WAS.str.strip_chars().str.contains(THREE_DECIMALS))
     thousand = pl.lit(max(FACTORS)).cast(pl.Decimal(38, 0))
-    return cells_of(three, both.filter(WAS * thousand == NOW))
+    hit = cells_of(three, both.filter((WAS * thousand == NOW) | (NOW * thousand == WAS)))
+    sure = hit.filter(WAS.str.contains("[1-9]$"))
+    return hit if len(hit) >= FEWEST_ALIKE else sure
 
 
 def rounded_alike(context: CheckContext) -> pl.DataFrame:

@@ -14,7 +14,7 @@ from neat_delta.changeset.head import FieldInfo
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
 from neat_delta.diff.no_data import about_no_data, as_stated, says_no_data
 from neat_delta.diff.schemas import Restored, RestoredFrame
-from neat_delta.diff.typed_values import ReadBack, TypedCells, read_back, typed_cells
+from neat_delta.diff.typed_values import ReadBack, TypedCells, read_back, rewritten_alone, typed_cells
 from neat_delta.diff.unreadable_cells import unreadable_cells
 from neat_delta.files.memory import columns_at_once
 from neat_delta.replay import explain_forms
@@ -24,6 +24,7 @@ from neat_delta.tables.field_types.exact_text import ExactText
 from neat_delta.tables.field_types.number_parsing import (
     UNDECIDED,
     decided_separator,
+    decimals_shown,
     in_two_forms,
     same_but_for_separator,
 )
@@ -41,8 +42,6 @@ if TYPE_CHECKING:
 
 # A person types it to empty just this cell.
 EMPTY_CELL = "(empty)"
-# So large a share of a column's changed numbers is written with as many decimals, if a program shows them so.
-NEARLY_ALL = 0.8
 IN_FRONT, BEHIND = r"^(\s*)", r"(\s*)$"
 
 
@@ -124,7 +123,7 @@ def compare_cells(
     judged = {name: diff for some in diffs for name, diff in some.items()}
     typed = {name: diff.typed for name, diff in judged.items() if diff.typed is not None}
     judged |= {name: _with_read_back(judged[name], read) for name, read in read_back(live, edited, typed).items()}
-    parts = list(judged.values())
+    parts = [_without_alone(diff, edited, name) for name, diff in judged.items()]
     return CellDiff(
         cells=pl.concat([j.cells for j in parts]) if parts else _no_cells(),
         findings=pl.concat([j.findings for j in parts]) if parts else no_findings().insert_column(0, _no_pairs()),
@@ -143,6 +142,15 @@ def _with_read_back(diff: FieldDiff, read: ReadBack) -> FieldDiff:
     cells = cells.with_columns(now=pl.coalesce("now typed", "now")).drop("now typed")
     same = (pl.col("was") == pl.col("now")).fill_null(value=False)
     return replace(diff, cells=cells.filter(~same), findings=pl.concat([diff.findings, read.findings]))
+
+
+def _without_alone(diff: FieldDiff, edited: Table, name: str) -> FieldDiff:
+    """A field's changes; texts in another form are in doubt where other cells of the column kept theirs."""
+    if diff.restored.is_empty() or name not in edited.names:
+        return diff
+    pairs, findings = rewritten_alone(edited, name, diff.restored)
+    rest = Restored.checked(diff.restored.filter(~pl.col("pair").is_in(pairs.implode())))
+    return replace(diff, restored=rest, findings=pl.concat([diff.findings, findings]))
 
 
 def _compare_fields(
@@ -325,7 +333,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
     alike = ~texts["pair"].is_in(pl.concat([unread["pair"], changed["pair"]]).implode())
     cells = changed.with_columns(now=kind.format(changed["reading"], changed["edited"], form))
     cells = cells.select("pair", "was", "now", "edited")
-    note = replace(note, decimals_shown=_decimals_shown(changed["edited"]) if kind.numeric else None)
+    note = replace(note, decimals_shown=decimals_shown(changed["edited"]) if kind.numeric else None)
     typed = typed_cells(cells.select("pair", "was", "now"), restored["what"]) if was_typed else None
     taken_out = pl.concat([on_purpose, emptied]) if cleared else on_purpose
     if len(taken_out):
@@ -360,14 +368,6 @@ def _readings(texts: pl.DataFrame, kind: FieldType, form: Any, sheet_form: Any) 
         read = read.with_columns(reading=in_century)
     both_forms = in_two_forms(read["edited"]) if kind.numeric else None
     return read if both_forms is None else read.with_columns(reading=pl.when(~both_forms).then("reading"))
-
-
-def _decimals_shown(texts: pl.Series) -> int | None:
-    """With how many decimals numbers are written, if nearly all have as many."""
-    decimals = texts.str.extract(r"[.,]([0-9]+)\D*$").str.len_chars().fill_null(0).value_counts(sort=True)
-    if decimals.is_empty() or decimals["count"][0] < NEARLY_ALL * len(texts):
-        return None
-    return int(decimals.row(0)[0])
 
 
 def _split(texts: pl.DataFrame, which: pl.Series) -> tuple[pl.DataFrame, pl.DataFrame]:

@@ -23,6 +23,15 @@ if TYPE_CHECKING:
 
 IN_DOUBT = "typed into a column that a spreadsheet program has changed: {}? Set the column to text, and type it again"
 RESTORED = "typed into a column that a spreadsheet program has changed; {} is sent as {}, as the column has it"
+ALONE = "{} or {}? Other cells of the column kept their form, so somebody may have typed it"
+# What has lost something, and what of the kind has not, by what it lost.
+WITH_FORM = {
+    "leading zeros lost": (r"^-?0[0-9]+([.,][0-9]*)?$",),
+    "plus sign lost": (r"^\+[0-9]+([.,][0-9]*)?$",),
+    "trailing zeros lost": (r"^-?[0-9]+\.[0-9]*0$", r"^-?[0-9]+,[0-9]*0$"),
+}
+# So many cells of a column that kept their form, and so many times those that did not, show no program at work.
+FEWEST_KEPT, TIMES_KEPT = 3, 4
 # A value of the shop decides where values are used by several items each.
 USED_TWICE = 2
 # One value with zeros among others shows no column of such.
@@ -84,6 +93,26 @@ def _read_field(live: Table, edited: Table, name: str, typed: TypedCells, happen
         _findings(RESTORED_VALUE, restored, name, restored.select(pl.format(RESTORED, "typed", "now")).to_series()),
     ]
     return ReadBack(restored.select("pair", "now"), doubtful["pair"], pl.concat(findings))
+
+
+def rewritten_alone(edited: Table, name: str, restored: pl.DataFrame) -> tuple[pl.Series, pl.DataFrame]:
+    """Of texts that came back in another form (pair, was, what, now) those that did so nearly alone: their pairs.
+
+    A program that takes the zeros of one number takes those of all; where others kept them, 1.1 for 1.10 was typed, or
+    a cell was entered once more. With findings on them (pair, finding's columns).
+    """
+    shown: pl.Series | None = None
+    alone = restored.clear()
+    for what, patterns in WITH_FORM.items():
+        for pattern in patterns:
+            lost = restored.filter(pl.col("what") == what, pl.col("was").str.contains(pattern))
+            if lost.is_empty():
+                continue
+            shown = edited.cells([name])[name].str.strip_chars() if shown is None else shown
+            kept = int(shown.str.contains(pattern).sum())
+            alone = pl.concat([alone, lost]) if kept >= max(FEWEST_KEPT, TIMES_KEPT * len(lost)) else alone
+    message = alone.select(pl.format(ALONE, "now", "was")).to_series()
+    return alone["pair"], _findings(DOUBTFUL_VALUE, alone, name, message)
 
 
 def _findings(problem: str, cells: pl.DataFrame, field: str, message: pl.Series) -> pl.DataFrame:

@@ -59,7 +59,9 @@ def override_hint(code: str, level: str, fields: Sequence[str]) -> str | None:
     """
     override = _overrides().get(code)
     if override is None:
-        return WHILE_COMPARING.get(code)
+        hint = WHILE_COMPARING.get(code)
+        by_field = "--as-typed FIELD"
+        return hint.replace(by_field, " ".join(f"--as-typed {name}" for name in fields)) if hint and fields else hint
     if level != "error" and override is not Override.AS_TYPED:
         return None
     option = override_option(code, override)

@@ -37,6 +37,8 @@ _DIGITS = {chr(start + digit): str(digit) for start in (0xFF10, 0x660, 0x6F0, 0x
 _SIGNS = _DIGITS | {"．": ".", "，": ",", "٫": ".", "٬": ",", "−": "-", "\u2009": " ", "\u2007": " "}
 # What is reckoned with is exact; no price, stock or measure has more digits before its mark than that has room for.
 MOST_DIGITS = 26
+# A program shows all numbers of a column with the same decimals, but for a cell here and there.
+FEW_OTHERWISE, OTHERWISE_SHOWN = 2, 0.02
 # What may stand between thousands besides the other decimal separator.
 GROUPS = (",", ".", " ", "\u00a0", "\u202f", "'", "\u2019")
 
@@ -240,3 +242,11 @@ def decided_separator(values: pl.Series) -> str | None:
 def _has_groups(values: pl.Series, group: str) -> bool:
     pattern = _GROUPS_OF.format(mark=r"\." if group == "." else group)
     return bool(values.str.contains(pattern + r"([.,][0-9]+)?$").any())
+
+
+def decimals_shown(texts: pl.Series) -> int | None:
+    """With how many decimals numbers are written, if nearly all have as many."""
+    decimals = texts.str.extract(r"[.,]([0-9]+)\D*$").str.len_chars().fill_null(0).value_counts(sort=True)
+    if decimals.is_empty() or len(texts) - decimals["count"][0] > max(FEW_OTHERWISE, OTHERWISE_SHOWN * len(texts)):
+        return None
+    return int(decimals.row(0)[0])
