@@ -3,8 +3,8 @@
     python benchmarks/edits_through_program.py [--language de] [--form csv] [--special] [--seed 5] [--only WORDS]
 
 Each is made in a copy of the shop's export as a person with a program of that language types it; the program opens the
-copy and saves it. Printed: accidents that are not caught any more; honest edits that are stopped by more than what the
-program itself did to an untouched copy, or of which cells are lost without a word; cells sent that nobody typed.
+copy and saves it. Printed: accidents that are sent and not caught any more; honest edits that are stopped by more than
+what the program itself did to an untouched copy, or of which cells are lost without a word; cells that nobody typed.
 """
 
 from __future__ import annotations
@@ -111,11 +111,12 @@ def main() -> None:
             wrong = wrong_of(compare(ours, read(saved[what])), copies[what][0].edits, usual)
             count += any(each.startswith("asked") for each in wrong)
             print("".join(f"  {what}: {each}\n" for each in wrong), end="", flush=True)
-        missed = [
-            what
-            for what in accidents
-            if not is_caught(compare(ours, read(saved[what])).findings, copies[what][1], ACCIDENTS[what][1])
-        ]
+        missed = []
+        for what in accidents:
+            changes = compare(ours, read(saved[what]))
+            sent = {*changes.cells.select("key", "field").iter_rows()} & copies[what][0].edits.keys()
+            if sent and not is_caught(changes.findings, copies[what][1], ACCIDENTS[what][1]):
+                missed.append(what)
         print(f"{count} of {len(chosen)} honest edits are asked; accidents missed: {', '.join(missed) or 'none'}")
 
 

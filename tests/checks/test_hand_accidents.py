@@ -176,6 +176,18 @@ def test_cells_that_other_rows_held_are_named_also_where_their_values_are_few(tr
     assert seen.changes.cells.is_empty()
 
 
+@pytest.mark.parametrize("gone", [True, False])
+def test_a_row_with_the_sku_of_another_item_is_held_back_whole(tried, gone):
+    """The other row is not in the sheet, or is there twice under two SKUs."""
+
+    def edit(rows):
+        rows[30]["stock"] = "77"
+        return [{**row, **({**rows[8], "sku": row["sku"]} if at == 21 else {})} for at, row in enumerate(rows)
+                if not (gone and at == 8)]  # fmt: skip
+
+    assert tried(edit).changes.cells.select("key", "field").rows() == [("K-0030", "stock")]
+
+
 def test_of_rows_filled_down_every_cell_is_named(tried):
     seen = tried(rearranged(["name", "maker", "category", "price"], from_above))
 

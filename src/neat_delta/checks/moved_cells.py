@@ -16,6 +16,7 @@ import polars as pl
 
 from neat_delta.changeset.findings import no_findings
 from neat_delta.checks.check import Check, Override, concat_findings
+from neat_delta.checks.other_items import rows_of_other_items
 from neat_delta.matching import Key
 from neat_delta.matching.similarity import find_name_field
 from neat_delta.tables.field_types import type_named
@@ -70,7 +71,9 @@ def column_out_of_step(context: CheckContext) -> pl.DataFrame:
     moved = pl.concat([moved, _joint(context, _without(cells, moved), one_way)]).unique()
     hit = cells.join(moved, on=["key", "field"], how="semi", maintain_order="left")
     hit = _without(hit, _exchanged_on_purpose(context, cells, hit))
-    return concat_findings([context.findings_for(hit, "column out of step", "error", MESSAGE)])
+    rest = cells.join(hit, on=["key", "field"], how="anti", maintain_order="left")
+    whole_rows = rows_of_other_items(context, rest, "column out of step")
+    return concat_findings([context.findings_for(hit, "column out of step", "error", MESSAGE), whole_rows])
 
 
 def _exchanged_on_purpose(context: CheckContext, cells: pl.DataFrame, hit: pl.DataFrame) -> pl.DataFrame:
