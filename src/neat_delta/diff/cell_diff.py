@@ -363,6 +363,10 @@ def _readings(texts: pl.DataFrame, kind: FieldType, form: Any, sheet_form: Any) 
     read = read.with_columns(
         reading=kind.normalize(read["edited"], sheet_form), before=kind.normalize(read["was"], form)
     )
+    if numeric and read["reading"].has_nulls():
+        # 90.913 may be read in two ways; but it is what is left of 90.9130 if nobody touched it.
+        as_live = kind.normalize(read["edited"], form)
+        read = read.with_columns(reading=pl.coalesce("reading", pl.when(as_live == read["before"]).then("before")))
     if isinstance(kind, Date):
         in_century = kind.in_century_of(read["before"], read["reading"], read["edited"], sheet_form)
         read = read.with_columns(reading=in_century)
