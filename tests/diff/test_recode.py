@@ -228,3 +228,31 @@ def test_a_list_of_skus_is_followed_whatever_it_is_called_and_typed(tmp_path):
             ("C-1", "zubehör", "C-2|X-3"),
             ("C-2", "zubehör", "X-3|C-4"),
         }
+
+
+LINKED = [["sku", "item_id", "related"], ["A", "1", ""], ["B", "2", "A"], ["C", "3", "A|B"], ["D", "4", "B"]]
+LINKS = Settings(identity="item_id", fields={"related": FieldSettings(type="item link", separator="|")})
+
+
+@pytest.mark.parametrize(
+    ("sheet", "links"),
+    [
+        ([["X", "1", ""], *LINKED[2:]], {"B": "X", "C": "X|B"}),
+        ([["X", "1", ""], LINKED[2]], {"B": "X", "C": "X|B"}),
+        ([["B", "1", ""], ["A", "2", "A"], *LINKED[3:]], {"B": "B", "D": "A"}),
+        ([["X", "1", ""], ["B", "2", "A"], ["C", "3", "A|B|D"], ["D", "4", "A"]], {"B": "X", "C": "X|B|D", "D": "X"}),
+        ([["B", "1", ""], ["A", "2", "A"], ["C", "3", "D"], ["D", "4", "A"]], {"B": "B", "C": "D", "D": "A"}),
+        ([["X", "1", ""], ["B", "2", "A"]], {"B": "X", "C": None, "D": None}),
+    ],
+    ids=["one", "in items beside the sheet", "exchanged", "typed, of an item that is gone", "typed", "deleted"],
+)
+def test_links_follow_the_new_skus_of_an_edited_file(tmp_path, sheet, links):
+    deleted = {code for code, link in links.items() if link is None}
+    a, b = write_table(tmp_path / "live.csv", LINKED), write_table(tmp_path / "edited.csv", [LINKED[0], *sheet])
+    options = CompareOptions(settings=LINKS, delete_at_most=2 if deleted else None)
+
+    changes = compare(*read_pair(a, b), options).changes
+
+    sent = changes.cells.filter(field="related").join(changes.keys_with_action("remove"), on="key", how="anti")
+    assert dict(sent.select("key", "now").iter_rows()) == {code: link for code, link in links.items() if link}
+    assert set(changes.keys_with_action("remove")["key"]) == deleted

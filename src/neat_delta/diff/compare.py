@@ -17,6 +17,7 @@ from neat_delta.diff.all_parts import require_all_parts
 from neat_delta.diff.cell_diff import ComparisonRules, compare_cells
 from neat_delta.diff.changeset_of import changeset_of, items_of_findings, row_states
 from neat_delta.diff.deletions import add_deletions
+from neat_delta.diff.links import with_links_followed
 from neat_delta.diff.rekey_plan import apply_rekeys
 from neat_delta.diff.rekeyed_rows import pair_rekeyed_rows
 from neat_delta.diff.row_findings import (
@@ -257,6 +258,7 @@ def compare(
     changes = _with_rekeys(changes, tables, context, rekeyed)
     unidentified = options.unidentified + unsure.of_no_item + _rivals_of_no_item(tables)
     changes = _with_deletions(changes, tables, context, unsure.damaged, replace(options, unidentified=unidentified))
+    changes = with_links_followed(changes, context, options.rules(tables.live.names))
     compared = CompareResult(
         changes=changes,
         tables=tables,

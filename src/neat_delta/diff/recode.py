@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -17,16 +16,16 @@ from neat_delta.changeset.problems import DUPLICATE_ROW
 from neat_delta.changeset.schemas import CHANGE, RECODE
 from neat_delta.diff.changeset_of import items_of_findings
 from neat_delta.diff.compare import CompareOptions, CompareResult, compare
-from neat_delta.diff.rekey_plan import apply_rekeys, rewrite_references, validate
+from neat_delta.diff.links import dependents
+from neat_delta.diff.rekey_plan import apply_rekeys, validate
 from neat_delta.diff.row_findings import no_data, unreadable_rows
-from neat_delta.matching import KEY_SEPARATOR, Key
+from neat_delta.matching import Key
 from neat_delta.matching.matched_tables import describe_rows
 from neat_delta.reading import ReadOptions, read_table, require_every_row
-from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import field_name
 from neat_delta.tables.roles import named_as
 from neat_delta.tables.settings import FieldSettings
-from neat_delta.tables.type_inference import are_links, code_separator, resolve_type, split_values
+from neat_delta.tables.type_inference import resolve_type
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -120,7 +119,7 @@ def recode(
         images: names of picture files that hold an item's old key get the new one.
     """
     plan = validate(asked, context)
-    edited = replace(_dependents(context, plan.to, images=images), source=codes.source)
+    edited = replace(dependents(context, plan.to, images=images), source=codes.source)
     compared = compare(context.live, edited, replace(options, key=context.key.fields)).without_missing()
     line, changes = _lines_of(asked), compared.changes
     rows = describe_rows(context.live, context.key, _rows_of(context.live, context.key, plan.to))
@@ -159,58 +158,3 @@ def _repeated(again: pl.DataFrame) -> pl.DataFrame:
 
 def _rows_of(live: Table, key: Key, to: Mapping[str, str]) -> pl.Series:
     return key.values(live).is_in(list(to)).arg_true().cast(pl.UInt32)
-
-
-def _dependents(context: Context, to: Mapping[str, str], *, images: bool) -> Table:
-    """The live items of which a field follows a code change, with that field as it then is."""
-    live, key = context.live, context.key
-    columns: dict[str, pl.Series] = {}
-    rows = pl.repeat(False, len(live), dtype=pl.Boolean, eager=True)
-    for name in live.names:
-        cells = live.cells([name])[name]
-        kind = context.type_of(name).name
-        separator = context.configured(name).separator or code_separator(cells)
-        is_link = kind == "item link" or (kind == "code" and holds_keys(cells, key.values(live), separator))
-        if name in key.fields or not (is_link or (images and kind == "image")):
-            continue
-        now = rewrite_references(cells, to, separator) if is_link else _renamed(live, key, cells, to)
-        differ = (now != cells).fill_null(value=False)
-        if differ.any():
-            columns[name], rows = now, rows | differ
-    at = rows.arg_true().cast(pl.UInt32)
-    frame = live.cells(key.fields, at).with_columns(now.gather(at).alias(name) for name, now in columns.items())
-    fields = tuple(field for field in live.fields if field.name in frame.columns)
-    return replace(
-        live,
-        rows=FrameRows(live.rows.line.gather(at), frame),
-        fields=fields,
-        unreadable_rows=live.unreadable_rows.clear(),
-        non_data_rows=live.non_data_rows.clear(),
-    )
-
-
-def holds_keys(cells: pl.Series, keys: pl.Series, separator: str | None) -> bool:
-    """Whether a column of codes links to other items, whatever it is called: nearly all of its values are their keys.
-
-    A column that repeats the item's own key, such as a number of the maker, does not.
-    """
-    filled = cells.str.strip_chars() != ""
-    if int((cells == keys).sum()) * 2 > int(filled.sum()):
-        return False
-    return are_links(split_values(cells.filter(filled), separator), keys)
-
-
-def _renamed(live: Table, key: Key, cells: pl.Series, to: Mapping[str, str]) -> pl.Series:
-    """Picture names with the new code of their own item in place of the old one, where that is by itself."""
-    codes = key.values(live)
-    rows = codes.is_in(list(to)).arg_true()
-    renamed = [_with_code(cells[at], codes[at], to[codes[at]]) for at in rows]
-    return cells.clone().scatter(rows, pl.Series(renamed, dtype=pl.String))
-
-
-def _with_code(cell: str, old: str, new: str) -> str:
-    if KEY_SEPARATOR in new or not old:
-        return cell
-    # Letters and digits around it would make it a part of another code.
-    alone = rf"(?<![^\W_]){re.escape(old)}(?![^\W_])"
-    return re.sub(alone, lambda _: new, cell, flags=re.IGNORECASE)

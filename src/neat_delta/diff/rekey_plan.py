@@ -187,13 +187,3 @@ def _identity(changes: ChangeSet, context: Context, new_keys: Mapping[str, str])
 def _names_items(context: Context, name: str) -> bool:
     """Whether a field is one of codes, which nobody changes as a price or a stock is changed."""
     return context.type_of(name).name in ("code", "barcode") or bool(ID_NAME.search(name))
-
-
-def rewrite_references(cells: pl.Series, to: Mapping[str, str], separator: str | None) -> pl.Series:
-    """Cells that name items by their codes, with the new codes."""
-    if separator is None:
-        return cells.replace(dict(to))
-    single = pl.element().str.strip_chars()
-    changed = cells.str.split(separator).list.eval(single.is_in(list(to)).any()).list.first().fill_null(value=False)
-    new = cells.str.split(separator).list.eval(single.replace(dict(to))).list.join(separator)
-    return pl.select(pl.when(changed).then(new).otherwise(cells)).to_series()
