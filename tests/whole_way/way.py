@@ -19,13 +19,14 @@ class Way:
 
     def __init__(self, folder: Path, example: Example) -> None:
         self.folder, self.example = folder, example
+        self.environment = {"NEAT_DELTA_DATA": str(folder / "data"), "NEAT_DELTA_APPROVAL_SECRET": "s" * 24}
         (folder / "catalogue.toml").write_text(example.catalogue)
         write_table(folder / "live.csv", table_of(example.live))
         write_table(folder / "sheet.csv", [NAMES, *([row[name] for name in NAMES] for row in example.sheet)])
 
     def run(self, *words: str, exits: set[int]) -> dict:
         """Run a command; its envelope."""
-        done = neat_delta(*words, "--json", cwd=self.folder, NEAT_DELTA_DATA=str(self.folder / "data"))
+        done = neat_delta(*words, "--json", cwd=self.folder, **self.environment)
         assert done.returncode in exits, (words, done.returncode, done.stdout[-3000:], done.stderr[-1500:])
         return json.loads(done.stdout)
 
@@ -36,7 +37,8 @@ class Way:
 
     def files(self, folder: str) -> list[Path]:
         """The files of an update, as they are to be imported."""
-        return update_files(self.folder / folder) if (self.folder / folder).exists() else []
+        there = update_files(self.folder / folder) if (self.folder / folder).exists() else []
+        return [path for path in there if path.suffix == ".csv"]
 
     def imports(self, items: Items, folder: str) -> Items:
         """The shop after the import of an update."""
@@ -66,6 +68,7 @@ def goes_the_whole_way(folder: Path, example: Example) -> None:
     after = way.imports(example.live, "up")
     are_alike(after, example.after)
     arrives_and_goes_back(way, after)
+    leaves_and_comes_back(way)
     joins_itself(way)
     in_a_shop_that_moved_on(way, after)
 
@@ -84,6 +87,30 @@ def arrives_and_goes_back(way: Way, after: Items) -> None:
     way.run("refresh", "a.changes.jsonl", "after.csv", "-o", "done.changes.jsonl", exits={0, 1})
     done = way.run("write", "done.changes.jsonl", "-o", "nothing", exits={0, 1})
     assert not way.files("nothing"), done
+
+
+def leaves_and_comes_back(way: Way) -> None:
+    """Approved by another person, sent once and not twice, found by its number, and put back by it."""
+    folder = way.folder
+    settings = folder / "catalogue.toml"
+    plain = settings.read_text()
+    settings.write_text(plain + '[send]\napproval = "other"\n')
+    (folder / "inbox").mkdir()
+    pack = ["--pack", "one-file"] if way.example.has.one_file else []
+    way.run("write", "a.changes.jsonl", "-o", "out", *pack, exits={3})
+    assert not (folder / "out").exists()
+    way.run("approve", "a.changes.jsonl", "--by", "Ida", exits={0})
+    way.run("write", "a.changes.jsonl", "-o", "out", *pack, exits={0, 1})
+    way.run("send", "out", "--to", "inbox", "--yes", exits={0, 1})
+    sent = [path.read_bytes() for path in way.files("inbox")]
+    assert sent == [path.read_bytes() for path in way.files("out")]
+    way.run("send", "out", "--to", "inbox", "--yes", exits={4})
+    assert sent == [path.read_bytes() for path in way.files("inbox")]
+    after = way.imports(way.example.live, "inbox")
+    are_alike(after, way.example.after)
+    way.run("undo", "2", "-o", "back3", "--fresh", "after.csv", exits={0})
+    are_alike(way.imports(after, "back3"), way.example.live)
+    settings.write_text(plain)
 
 
 def joins_itself(way: Way) -> None:
@@ -131,6 +158,9 @@ def in_a_shop_that_moved_on(way: Way, after: Items) -> None:
     expected = {code: row | {"sku": code} for code, row in expected.items()}
     expected |= {code: row for code, row in after.items() if code.startswith("N")}
     are_alike(now, expected)
+    by_base = ["compare", "fresh.csv", "sheet.csv", "--base", "live.csv", *example.options, "--write", "up3"]
+    way.run(*by_base, exits={0, 1})
+    are_alike(way.imports(fresh, "up3"), expected)
     way.export("now.csv", now)
     way.run("verify", "b.changes.jsonl", "now.csv", exits={0})
     way.run("undo", "b.changes.jsonl", "-o", "back2", "--fresh", "now.csv", exits={0, 1})
