@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from helpers import examples, read_rows, update_files, write_table
+from helpers import examples, neat_delta, read_rows, update_files, write_table
 from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import dump_changes, load_changes
@@ -256,3 +256,26 @@ def test_links_follow_the_new_skus_of_an_edited_file(tmp_path, sheet, links):
     sent = changes.cells.filter(field="related").join(changes.keys_with_action("remove"), on="key", how="anti")
     assert dict(sent.select("key", "now").iter_rows()) == {code: link for code, link in links.items() if link}
     assert set(changes.keys_with_action("remove")["key"]) == deleted
+
+
+def test_links_that_another_person_typed_or_the_shop_got_since_follow_too(tmp_path):
+    def saved(name, rows):
+        write_table(tmp_path / f"{name}.csv", [LINKED[0], *rows])
+        done = neat_delta("compare", "live.csv", f"{name}.csv", "-o", f"{name}.changes.jsonl", cwd=tmp_path)
+        assert done.returncode == 0, done.stdout
+
+    (tmp_path / "catalogue.toml").write_text(
+        'identity = "item_id"\n[fields.related]\ntype = "item link"\nseparator = "|"\n'
+    )
+    write_table(tmp_path / "live.csv", LINKED)
+    saved("one", [["X", "1", ""], *LINKED[2:]])
+    saved("two", [*LINKED[1:4], ["D", "4", "A"]])
+    write_table(tmp_path / "fresh.csv", [*LINKED[:3], ["C", "3", "A|B|D"], ["D", "4", "A|B"], ["E", "5", "A"]])
+
+    neat_delta("combine", "one.changes.jsonl", "two.changes.jsonl", "-o", "both.changes.jsonl", cwd=tmp_path)
+    neat_delta("refresh", "one.changes.jsonl", "fresh.csv", "-o", "now.changes.jsonl", cwd=tmp_path)
+
+    both, now = (load_changes(tmp_path / f"{name}.changes.jsonl") for name in ("both", "now"))
+    assert dict(both.cells.select("key", "now").iter_rows()) == {"B": "X", "C": "X|B", "D": "X"}
+    assert dict(now.cells.select("key", "now").iter_rows()) == {"B": "X", "C": "X|B|D", "D": "X|B", "E": "X"}
+    assert not now.needs_attention

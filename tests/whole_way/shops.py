@@ -36,7 +36,8 @@ class Features:
 class Example:
     """A live shop, its settings, the sheet of a person, and what is to become of it.
 
-    ``refused``: cells (key, field) that the settings forbid; ``new_codes``: old to new SKU.
+    ``typed``: cells that the person edits (SKU in the shop, field); ``refused``: cells (key, field) that the settings
+    forbid; ``new_codes``: old to new SKU.
     """
 
     seed: int
@@ -44,6 +45,7 @@ class Example:
     live: Items
     sheet: list[dict[str, str]] = field(default_factory=list)
     after: Items = field(default_factory=dict)
+    typed: set[tuple[str, str]] = field(default_factory=set)
     refused: set[tuple[str, str]] = field(default_factory=set)
     deleted: set[str] = field(default_factory=set)
     new_codes: dict[str, str] = field(default_factory=dict)
@@ -112,6 +114,7 @@ def work_on(example: Example, chance: random.Random) -> None:
         row, shop = rows[code], after[code]
         typed, meant = edited(row[name], name, chance, example)
         row[name] = typed
+        example.typed.add((code, name))
         if meant is None:
             example.refused.add((code, name))
         else:

@@ -121,10 +121,16 @@ def joins_itself(way: Way) -> None:
     are_alike(way.imports(way.example.live, "twice"), way.example.after)
 
 
+def followed(example: Example, row: dict[str, str]) -> str:
+    """The links of an item after the new SKUs."""
+    return "|".join(example.new_codes.get(link, link) for link in row["related"].split("|"))
+
+
 def in_a_shop_that_moved_on(way: Way, after: Items) -> None:
     """Colleagues change other cells, and sell: refreshed, sent and undone, only our own cells move."""
     example, chance = way.example, random.Random(way.example.seed + 1)
     fresh = deepcopy(example.live)
+    links = [code for code in fresh if code not in example.deleted]
     sold = {}
     for code, row in fresh.items():
         new_code = example.new_codes.get(code, code)
@@ -134,6 +140,8 @@ def in_a_shop_that_moved_on(way: Way, after: Items) -> None:
         for name in ("name", "note", "kept_by"):
             if ours[name] == row[name] and chance.random() < 0.5:
                 row[name] = f"{row[name]} and more"
+        if (code, "related") not in example.typed and chance.random() < 0.3:
+            row["related"] = "|".join(filter(None, [row["related"], chance.choice(links)]))
         if example.has.adds and int(row["stock"]) > 2:
             sold[code] = row["stock"]
             row["stock"] = str(int(row["stock"]) - 2)
@@ -154,6 +162,9 @@ def in_a_shop_that_moved_on(way: Way, after: Items) -> None:
         if code in sold and after[new_code]["stock"] != row["stock"]:
             added = int(after[new_code]["stock"]) - int(row["stock"])
             expected[code]["stock"] = str(max(0, int(fresh[code]["stock"]) + added))
+    for code, row in expected.items():
+        if (code, "related") not in example.typed:
+            row["related"] = followed(example, fresh[code])
     expected = {example.new_codes.get(code, code): row for code, row in expected.items()}
     expected = {code: row | {"sku": code} for code, row in expected.items()}
     expected |= {code: row for code, row in after.items() if code.startswith("N")}

@@ -315,6 +315,12 @@ def with_values(changes: ChangeSet, values: pl.DataFrame) -> ChangeSet:
     return normalize(replace(changes, cells=Cells.checked(cells)))
 
 
+def without_cells(changes: ChangeSet, cells: pl.DataFrame) -> ChangeSet:
+    """The change set without some of its cells (frame of key, field)."""
+    rest = changes.cells.join(cells, on=["key", "field"], how="anti", maintain_order="left")
+    return normalize(replace(changes, cells=Cells.checked(rest)))
+
+
 def with_known_items(changes: ChangeSet, items: pl.DataFrame) -> ChangeSet:
     """The change set with items behind its own that only findings name (key, line, name, action, row_state).
 

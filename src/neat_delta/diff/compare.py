@@ -258,7 +258,7 @@ def compare(
     changes = _with_rekeys(changes, tables, context, rekeyed)
     unidentified = options.unidentified + unsure.of_no_item + _rivals_of_no_item(tables)
     changes = _with_deletions(changes, tables, context, unsure.damaged, replace(options, unidentified=unidentified))
-    changes = with_links_followed(changes, context, options.rules(tables.live.names))
+    changes = with_links_followed(changes, context, from_sheet=True)
     compared = CompareResult(
         changes=changes,
         tables=tables,

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import with_items, with_values
+from neat_delta.changeset.changeset import with_items, with_values, without_cells
+from neat_delta.changeset.findings import BLOCK
 from neat_delta.changeset.schemas import CHANGE, NONE, REMOVE
 from neat_delta.diff.cell_diff import ComparisonRules, compare_cells
 from neat_delta.matching import KEY_SEPARATOR, Key
@@ -25,23 +26,27 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
 
 
-def with_links_followed(changes: ChangeSet, context: Context, rules: ComparisonRules) -> ChangeSet:
-    """The change set with the links of all items to those that it gives other keys, in the sheet or not.
+def with_links_followed(changes: ChangeSet, context: Context, *, from_sheet: bool = False) -> ChangeSet:
+    """The change set with the links of all live items to those that it gives other keys, in an edited file or not.
 
-    A link that somebody typed stands as it is, unless nobody has that key any more.
+    A link that somebody typed stands as it is, unless nobody has that key any more; a cell that is held back stays so.
+    ``from_sheet``: the changed cells are as a person left them, so what was in one before has not followed yet.
     """
     live, to = context.live, changes.new_keys()
     if not to:
         return changes
-    changes = _with_typed_links(changes, context, to)
+    changes = _with_typed_links(changes, context, to, from_sheet=from_sheet)
     table = dependents(context, to, images=False)
     names = [name for name in table.names if name not in context.key.fields]
     rows = positions_of(context.key.values(live), context.key.values(table))
     pairs = pl.DataFrame({"live": rows, "edited": pl.int_range(len(table), dtype=pl.UInt32, eager=True)})
-    diff = compare_cells(live, table, pairs, names, rules)
+    rules = {name: context.configured(name) for name in names}
+    diff = compare_cells(live, table, pairs, names, ComparisonRules(rules, frozenset()))
     cells = diff.cells.with_columns(key=context.key.values(table).gather(diff.cells["pair"])).drop("pair")
     cells = cells.join(changes.cells, on=["key", "field"], how="anti", maintain_order="left")
     cells = cells.join(changes.keys_with_action(REMOVE), on="key", how="anti", maintain_order="left")
+    held = changes.findings.filter(effect=BLOCK)
+    cells = cells.join(held.select("key", "field"), on=["key", "field"], how="anti", maintain_order="left")
     if cells.is_empty():
         return changes
     touched = cells.select("key").unique(maintain_order=True)
@@ -55,7 +60,30 @@ def with_links_followed(changes: ChangeSet, context: Context, rules: ComparisonR
     return with_items(changes, items, cells.select(*changes.cells.columns), order, head)
 
 
-def _with_typed_links(changes: ChangeSet, context: Context, to: Mapping[str, str]) -> ChangeSet:
+def following_links(changes: ChangeSet, context: Context) -> pl.DataFrame:
+    """The cells that only follow other keys, and that nobody typed (key, field, was, now)."""
+    to = changes.new_keys()
+    links = [changes.cells.clear()]
+    for name, separator in _link_fields(context) if to else ():
+        cells = changes.cells.filter(field=name)
+        links.append(cells.filter(rewrite_references(cells["was"].fill_null(""), to, separator) == cells["now"]))
+    return pl.concat(links)
+
+
+def without_moved_links(changes: ChangeSet, context: Context) -> ChangeSet:
+    """The change set without links that only follow other keys, where the shop has changed them since.
+
+    Nobody typed these, so there is nothing to decide: what the shop has now follows.
+    """
+    codes, moved = context.key.values(context.live), [changes.cells.select("key", "field").clear()]
+    for (name,), cells in following_links(changes, context).partition_by("field", as_dict=True).items():
+        now = context.live.cells([str(name)])[str(name)].gather(positions_of(codes, cells["key"]))
+        hit = (now != cells["was"].fill_null("")) & (now != cells["now"])
+        moved.append(cells.filter(hit.fill_null(value=False)).select("key", "field"))
+    return without_cells(changes, pl.concat(moved))
+
+
+def _with_typed_links(changes: ChangeSet, context: Context, to: Mapping[str, str], *, from_sheet: bool) -> ChangeSet:
     """Typed links: what was in the cell before follows, and so does a key that nobody has any more."""
     left = context.key.values(context.live).filter(~context.key.values(context.live).is_in(list(to)))
     in_use = {*left, *to.values()}
@@ -63,7 +91,7 @@ def _with_typed_links(changes: ChangeSet, context: Context, to: Mapping[str, str
     for name, separator in _link_fields(context):
         typed = changes.cells.filter(pl.col("field") == name, pl.col("now").is_not_null())
         for key, was, now in typed.select("key", "was", "now").iter_rows():
-            before = {part.strip() for part in _parts(was or "", separator)}
+            before = {part.strip() for part in _parts(was or "", separator)} if from_sheet else set()
             parts = [(part, part.strip()) for part in _parts(now, separator)]
             follows = [one in to and (one in before or one not in in_use) for _, one in parts]
             new = [to[one] if follow else part for (part, one), follow in zip(parts, follows, strict=True)]

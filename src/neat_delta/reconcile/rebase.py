@@ -17,6 +17,8 @@ from neat_delta.changeset.problems import GONE_SINCE, NOTE
 from neat_delta.changeset.schemas import CHANGE, RECODE
 from neat_delta.diff.cell_diff import EMPTY_CELL
 from neat_delta.diff.compare import CompareOptions, CompareResult, compare, with_repaired_keys
+from neat_delta.diff.links import following_links
+from neat_delta.matching.context import Context
 from neat_delta.matching.positions import positions_of
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.reconcile.refresh import with_difference
@@ -74,7 +76,7 @@ def rebase(base: Table, live: Table, sheet: Table, key: Key, options: CompareOpt
     sheet = replace(sheet, source_sha256=None)
     sheet, repairs = with_repaired_keys(base, sheet, key, options)
     compared = compare(base, sheet, _options_for(base, key, options))
-    touched = compared.changes.cells
+    touched = _typed_cells(compared, base, key, options)
     in_cells = compared.changes.findings.drop_nulls(["key", "field"])
     # A row with a new SKU is that of the item under its old one; in the shop it may have either by now.
     olds = {new: old for old, new in compared.changes.new_keys().items()}
@@ -117,6 +119,12 @@ def rebase(base: Table, live: Table, sheet: Table, key: Key, options: CompareOpt
             "key", "field", original="was"
         ),
     )
+
+
+def _typed_cells(compared: CompareResult, base: Table, key: Key, options: CompareOptions) -> pl.DataFrame:
+    """The cells that differ from the base, but for links that follow new SKUs: they do so in the shop of now."""
+    follow = following_links(compared.changes, Context(base, options.settings, key)).select("key", "field")
+    return compared.changes.cells.join(follow, on=["key", "field"], how="anti", maintain_order="left")
 
 
 def _without_explained(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import TYPE_CHECKING
 
@@ -16,6 +16,9 @@ from neat_delta.changeset.head import Head, file_ref
 from neat_delta.changeset.problems import BELOW_ZERO, CLASH, GONE_SINCE
 from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.subset import dependent_cells
+from neat_delta.diff.links import with_links_followed, without_moved_links
+from neat_delta.matching import Key
+from neat_delta.matching.context import Context
 from neat_delta.reconcile.conflicts import HOLD, OURS, SHOP, ConflictPolicy
 from neat_delta.reconcile.three_way import APPLIED, GONE, HERE, MOVED, RECODED, STANDS, UNCLEAR, ThreeWayDiff, three_way
 from neat_delta.tables.field_types.number_parsing import NumberFormat
@@ -71,6 +74,22 @@ def require_fresh(made: datetime | None, export: object, settings: Settings) -> 
 
 
 def refresh(
+    changes: ChangeSet, fresh: Table, settings: Settings, policy: ConflictPolicy | None = None
+) -> RefreshResult:
+    """Bring a change set up to date with a newer live export: what it still needs, and links that are there since.
+
+    Raises:
+        InvalidOption, InvalidInput: as for ``still_needed``.
+    """
+    context = Context(fresh, settings, Key(changes.head.key, explicit=True))
+    refreshed = still_needed(without_moved_links(changes, context), fresh, settings, policy)
+    followed = with_links_followed(refreshed.changes, context)
+    if followed.does_the_same_as(refreshed.changes):
+        return refreshed
+    return replace(refreshed, changes=followed.with_maker())
+
+
+def still_needed(
     changes: ChangeSet,
     fresh: Table,
     settings: Settings,

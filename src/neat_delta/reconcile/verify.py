@@ -11,7 +11,7 @@ import polars as pl
 from neat_delta.changeset.changeset import with_values
 from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.reconcile.conflicts import SHOP, ConflictPolicy
-from neat_delta.reconcile.refresh import refresh
+from neat_delta.reconcile.refresh import still_needed
 from neat_delta.reconcile.schemas import OutcomeFrame, Outcomes
 from neat_delta.reconcile.three_way import APPLIED, GONE, HERE, RECODED, STANDS, UNCLEAR, three_way
 from neat_delta.tables.field_types import type_named
@@ -58,7 +58,7 @@ def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult
         InvalidOption: the export lacks a field of the change set, or an item is in it twice.
     """
     # What others have moved stays; what landed otherwise would land so again.
-    rest = refresh(changes, fresh, without_differences(settings), ConflictPolicy(SHOP)).changes
+    rest = still_needed(changes, fresh, without_differences(settings), ConflictPolicy(SHOP)).changes
     return VerifyResult(_outcomes(changes, fresh, settings), rest)
 
 

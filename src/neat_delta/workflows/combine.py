@@ -14,7 +14,10 @@ from neat_delta.changeset.changeset import ChangeSet
 from neat_delta.changeset.head import Overrides
 from neat_delta.changeset.serialization import save_changes
 from neat_delta.checks import recheck
+from neat_delta.diff.links import with_links_followed
 from neat_delta.files.output_paths import check_outputs
+from neat_delta.matching import Key
+from neat_delta.matching.context import Context
 from neat_delta.reconcile.combine import CombineResult
 from neat_delta.reconcile.combine import combine as combine_sets
 from neat_delta.reconcile.decisions import read_decisions
@@ -130,5 +133,7 @@ def combined_and_checked(
         InvalidOption, InvalidInput: as for ``combined``.
     """
     combined_sets = combined(sets, names, preference)
-    changes = recheck(combined_sets.changes, live, settings, overrides)
+    # A link that one person typed may name an item to which another one gives a new SKU.
+    context = Context(live, settings, Key(combined_sets.changes.head.key, explicit=True))
+    changes = recheck(with_links_followed(combined_sets.changes, context), live, settings, overrides)
     return replace(combined_sets, changes=changes)
