@@ -279,3 +279,14 @@ def test_links_that_another_person_typed_or_the_shop_got_since_follow_too(tmp_pa
     assert dict(both.cells.select("key", "now").iter_rows()) == {"B": "X", "C": "X|B", "D": "X"}
     assert dict(now.cells.select("key", "now").iter_rows()) == {"B": "X", "C": "X|B|D", "D": "X|B", "E": "X"}
     assert not now.needs_attention
+
+
+def test_a_new_sku_of_an_edited_file_goes_through_the_same_gate_as_one_of_a_list(tmp_path):
+    short = Settings(identity="item_id", fields=LINKS.fields | {"sku": FieldSettings(length=1)})
+    a = write_table(tmp_path / "live.csv", LINKED)
+    b = write_table(tmp_path / "edited.csv", [LINKED[0], ["A9", "1", ""], *LINKED[2:]])
+
+    changes = compare(*read_pair(a, b), CompareOptions(settings=short)).changes
+
+    assert (changes.new_keys(), len(changes.cells)) == ({}, 0)
+    assert changes.findings.select("code", "key", "field").rows() == [("SKU too long", "A", "sku")]

@@ -11,15 +11,14 @@ from neat_delta.base.errors import AmbiguousKey, InvalidOption
 from neat_delta.base.nearest import nearest_hint
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.apply_findings import apply_findings
-from neat_delta.changeset.changeset import CHANGED, MISSING, ChangeSet, with_known_items, with_other_rows
+from neat_delta.changeset.changeset import MISSING, ChangeSet, with_known_items, with_other_rows
 from neat_delta.changeset.findings import no_findings
 from neat_delta.diff.all_parts import require_all_parts
 from neat_delta.diff.cell_diff import ComparisonRules, compare_cells
 from neat_delta.diff.changeset_of import changeset_of, items_of_findings, row_states
 from neat_delta.diff.deletions import add_deletions
 from neat_delta.diff.links import with_links_followed
-from neat_delta.diff.rekey_plan import apply_rekeys
-from neat_delta.diff.rekeyed_rows import pair_rekeyed_rows
+from neat_delta.diff.rekeyed_rows import pair_rekeyed_rows, with_rekeys
 from neat_delta.diff.row_findings import (
     likely_rekeys,
     repaired_keys,
@@ -255,7 +254,7 @@ def compare(
     states = row_states(rows, pairs, diff, rekeyed["edited"])
     changes = changeset_of(tables, pairs, diff, findings, states, matched.excluded)
     context = Context(tables.live, options.settings, tables.key)
-    changes = _with_rekeys(changes, tables, context, rekeyed)
+    changes, refused = with_rekeys(changes, tables, context, rekeyed)
     unidentified = options.unidentified + unsure.of_no_item + _rivals_of_no_item(tables)
     changes = _with_deletions(changes, tables, context, unsure.damaged, replace(options, unidentified=unidentified))
     changes = with_links_followed(changes, context, from_sheet=True)
@@ -270,7 +269,8 @@ def compare(
         excluded=matched.excluded,
         suggestions=suggestions,
     )
-    conflicting = pl.concat([rows_of_two_items(tables, options.settings.identity), rows_taken_for_another(tables)])
+    in_doubt = (rows_of_two_items(tables, options.settings.identity), rows_taken_for_another(tables), refused)
+    conflicting = pl.concat(in_doubt)
     return with_findings(compared, conflicting) if len(conflicting) else compared
 
 
@@ -319,14 +319,6 @@ def _row_findings(
             likely_rekeys(tables, likely),
         ]
     )
-
-
-def _with_rekeys(changes: ChangeSet, tables: MatchedTables, context: Context, rekeyed: pl.DataFrame) -> ChangeSet:
-    """The change set with the rows (edited, live) that are live items under another key."""
-    old, new = tables.key.values(tables.live, rekeyed["live"]), tables.key.values(tables.edited, rekeyed["edited"])
-    names = describe_rows(tables.live, tables.key, rekeyed["live"])
-    names = names.with_columns(line=tables.edited_lines(rekeyed["edited"]), row_state=pl.lit(CHANGED))
-    return apply_rekeys(changes, context, names, dict(zip(old, new, strict=True)))
 
 
 def _rivals_of_no_item(tables: MatchedTables) -> int:

@@ -7,11 +7,16 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.changeset.changeset import CHANGED
+from neat_delta.diff.rekey_plan import apply_rekeys, validate
+from neat_delta.matching.matched_tables import describe_rows
 from neat_delta.matching.rekey_detection import match_accepted, match_by_field, split_by_identity, with_free_codes
 from neat_delta.matching.schemas import Pairs
 
 if TYPE_CHECKING:
+    from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.matching import RowMatches
+    from neat_delta.matching.context import Context
     from neat_delta.matching.matched_tables import MatchedTables
 
 
@@ -40,6 +45,18 @@ def pair_rekeyed_rows(
     rekeyed = rekeyed.filter(pl.col("edited").is_unique() & pl.col("live").is_unique()).sort("live")
     rekeyed = with_free_codes(live, edited, key, rekeyed)
     return (rows if rekeyed.is_empty() else _with_pairs(rows, rekeyed)), rekeyed
+
+
+def with_rekeys(
+    changes: ChangeSet, tables: MatchedTables, context: Context, rekeyed: pl.DataFrame
+) -> tuple[ChangeSet, pl.DataFrame]:
+    """The change set with the rows (edited, live) that are live items under another key; what keeps others out."""
+    names = describe_rows(tables.live, tables.key, rekeyed["live"])
+    names = names.with_columns(line=tables.edited_lines(rekeyed["edited"]), row_state=pl.lit(CHANGED))
+    new = tables.key.values(tables.edited, rekeyed["edited"])
+    plan = validate(names.select("line", old="key").with_columns(new=new), context)
+    rows = names.filter(pl.col("key").is_in(list(plan.to)))
+    return apply_rekeys(changes, context, rows, plan.to), plan.findings
 
 
 def _with_pairs(rows: RowMatches, rekeyed: pl.DataFrame) -> RowMatches:
