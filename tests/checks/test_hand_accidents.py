@@ -185,7 +185,13 @@ def test_a_row_with_the_sku_of_another_item_is_held_back_whole(tried, gone):
         return [{**row, **({**rows[8], "sku": row["sku"]} if at == 21 else {})} for at, row in enumerate(rows)
                 if not (gone and at == 8)]  # fmt: skip
 
-    assert tried(edit).changes.cells.select("key", "field").rows() == [("K-0030", "stock")]
+    def more_of_one(rows):
+        """What the other item has not at all tells nothing."""
+        for name in ("width", "depth", "height", "wood", "finish", "lid"):
+            for at, row in enumerate(rows):
+                row[name] = f"{name} {at}" if at % 2 else ""
+
+    assert tried(edit, before=more_of_one).changes.cells.select("key", "field").rows() == [("K-0030", "stock")]
 
 
 def test_of_rows_filled_down_every_cell_is_named(tried):

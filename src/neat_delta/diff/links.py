@@ -10,7 +10,7 @@ import polars as pl
 
 from neat_delta.changeset.changeset import with_items, with_values, without_cells
 from neat_delta.changeset.findings import BLOCK
-from neat_delta.changeset.schemas import CHANGE, NONE, REMOVE
+from neat_delta.changeset.schemas import CHANGE, NONE
 from neat_delta.diff.cell_diff import ComparisonRules, compare_cells
 from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.matching.matched_tables import describe_rows
@@ -43,8 +43,8 @@ def with_links_followed(changes: ChangeSet, context: Context, *, from_sheet: boo
     rules = {name: context.configured(name) for name in names}
     diff = compare_cells(live, table, pairs, names, ComparisonRules(rules, frozenset()))
     cells = diff.cells.with_columns(key=context.key.values(table).gather(diff.cells["pair"])).drop("pair")
+    # (An item that leaves has each of its filled fields there.)
     cells = cells.join(changes.cells, on=["key", "field"], how="anti", maintain_order="left")
-    cells = cells.join(changes.keys_with_action(REMOVE), on="key", how="anti", maintain_order="left")
     held = changes.findings.filter(effect=BLOCK)
     cells = cells.join(held.select("key", "field"), on=["key", "field"], how="anti", maintain_order="left")
     if cells.is_empty():
