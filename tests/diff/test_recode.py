@@ -290,3 +290,14 @@ def test_a_new_sku_of_an_edited_file_goes_through_the_same_gate_as_one_of_a_list
 
     assert (changes.new_keys(), len(changes.cells)) == ({}, 0)
     assert changes.findings.select("code", "key", "field").rows() == [("SKU too long", "A", "sku")]
+
+
+def test_of_a_key_of_several_fields_one_may_stay_blank_and_only_links_are_counted_as_such(tmp_path):
+    live = [["sku", "size", "item_id", "name"], ["A", "", "1", "Hive"], ["B", "S", "2", "Veil"], ["C", "", "3", "Jar"]]
+    (tmp_path / "catalogue.toml").write_text('key = ["sku", "size"]\nidentity = "item_id"\n')
+    write_table(tmp_path / "live.csv", live)
+    write_table(tmp_path / "edited.csv", [live[0], ["X", "", "1", "Hive"], live[2], ["C", "", "3", "Jar, new"]])
+
+    done = neat_delta("compare", "live.csv", "edited.csv", "--write", "up", cwd=tmp_path)
+
+    assert (done.returncode, "1 item with a new SKU\n" in done.stdout) == (0, True), done.stdout

@@ -95,7 +95,7 @@ def _fault(
     length: int | None,
 ) -> tuple[Problem, str] | None:
     """Why one code change cannot be made, as far as it shows by itself: problem, sentence; ``None`` if it does not."""
-    parts = new.split(KEY_SEPARATOR)
+    parts = list(zip(new.split(KEY_SEPARATOR), old.split(KEY_SEPARATOR), strict=False))
     faults = {
         UNKNOWN_SKU: (old not in shop_keys, "the old SKU is not in the shop. Correct it, or remove the row"),
         SEVERAL_ITEMS: (
@@ -105,7 +105,8 @@ def _fault(
         SKU_SPLIT: (old in old_twice, "one old SKU has two new SKUs. Keep one row"),
         SKU_MERGED: (new in new_twice, "two items would get the same new SKU. Change one"),
         INVALID_SKU: (
-            any(not part or part != part.strip() for part in parts),
+            # (Of a key of several fields one may be blank, if it was so.)
+            any((not part and was != part) or part != part.strip() for part, was in parts),
             "the new SKU is blank, or has spaces around it. Correct it",
         ),
         SKU_TOO_LONG: (

@@ -14,6 +14,7 @@ from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
 from neat_delta.changeset.findings import computed_from, data_of, is_about_columns
 from neat_delta.changeset.problems import CLASH
 from neat_delta.changeset.schemas import CHANGE, RECODE
+from neat_delta.changeset.subset import dependent_cells
 from neat_delta.tables.field_types import type_named
 from neat_delta.tables.line_names import line_name
 from neat_delta.views.changed_text import changed_text
@@ -66,7 +67,8 @@ def codes_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     if recoded.is_empty():
         return
     yield Text()
-    follow = len(changes.keys_with_action(CHANGE))
+    linking = dependent_cells(changes).join(changes.keys_with_action(CHANGE), on="key", how="semi")
+    follow = linking["key"].n_unique()
     also = f", and {pluralize(follow, 'item that links', 'items that link')} to them" if follow else ""
     yield from sentence("SKUs", f"{pluralize(len(recoded), 'item')} with a new SKU{also}", shown.width)
     some = recoded if shown.everything else recoded.head(SOME_ITEMS)
