@@ -19,7 +19,8 @@ if TYPE_CHECKING:
 
 # ECMA-376 part 1: 18.3.1.4 (c, its type t: "e" is an error, "str" a formula's text), 18.3.1.40 (f), 18.3.1.96 (v).
 # Each cell's pattern ends where the next cell begins, whatever is missing in it.
-CELL = re.compile(rb"<c\b([^<>]*?)(?:/>|>((?:[^<]|<(?!/?c\b))*+)</c>)")
+# (No possessive repeat: the re module of Python 3.11.2 loses what a group around one captures.)
+CELL = re.compile(rb"<c\b([^<>]*?)(?:/>|>((?:[^<]|<(?!/?c\b))*)</c>)")
 PLACE, TYPE = re.compile(rb'\br="([A-Z]{1,9})([0-9]{1,12})"'), re.compile(rb'\bt="([A-Za-z]+)"')
 VALUE, FORMULA = re.compile(rb"<v\b[^<>]*>([^<]+)</v>"), re.compile(rb"<f\b[^<>]*?(?:/>|>([^<]*)</f>)")
 # OpenDocument 1.3 knows no type of errors; programs add one of their own, beside the text that is shown.
