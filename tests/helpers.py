@@ -17,6 +17,7 @@ from pathlib import Path
 from rich.cells import cell_len
 
 from forked import run_forked
+from in_process import run_here
 
 Table = list[list[str]]
 # No command takes as long, in seconds, however busy the machine is.
@@ -86,13 +87,23 @@ def update_files(folder: Path) -> list[Path]:
 
 
 def neat_delta(*args: str | Path, cwd: Path, **environment: str) -> subprocess.CompletedProcess[str]:
-    """Run the installed program as a person or a schedule would."""
-    settled = {name: value for name, value in os.environ.items() if name not in ("NO_COLOR", "FORCE_COLOR", "COLUMNS")}
-    env = settled | environment
+    """Run the installed program as a person or a schedule would, from its arguments, folder and environment on."""
+    here = run_here([str(PROGRAM), *(str(word) for word in args)], cwd, _settled(environment))
+    return here or own_process(*args, cwd=cwd, **environment)
+
+
+def own_process(*args: str | Path, cwd: Path, **environment: str) -> subprocess.CompletedProcess[str]:
+    """The same in a process of its own, for what that process itself does: its terminal, streams and children."""
+    env = _settled(environment)
     done = run_forked([str(PROGRAM), *(str(word) for word in args)], cwd, env)
     return done or subprocess.run(
         [PROGRAM, *args], cwd=cwd, env=env, capture_output=True, text=True, check=False, timeout=LONGEST
     )
+
+
+def _settled(environment: dict[str, str]) -> dict[str, str]:
+    settled = {name: value for name, value in os.environ.items() if name not in ("NO_COLOR", "FORCE_COLOR", "COLUMNS")}
+    return settled | environment
 
 
 def run_code(code: str, *args: str | Path, cwd: Path, **environment: str) -> subprocess.CompletedProcess[str]:

@@ -13,7 +13,18 @@ from importlib.resources import files
 import click
 import pytest
 
-from helpers import PROGRAM, files_in, import_into, neat_delta, python_m, read_rows, update_files, widest, write_table
+from helpers import (
+    PROGRAM,
+    files_in,
+    import_into,
+    neat_delta,
+    own_process,
+    python_m,
+    read_rows,
+    update_files,
+    widest,
+    write_table,
+)
 from neat_delta.cli import app
 
 LIVE = [["sku", "name", "price"], ["A", "Ä", "1.00"], ["B", "b", "2.00"], ["C", "c", "3.00"]]
@@ -187,8 +198,8 @@ def test_a_closed_pipe_is_no_error(demo):
 
 
 def test_the_demo_goes_the_whole_way_and_its_files_do_what_it_says(tmp_path):
-    done = neat_delta("demo", "shop", "--full", cwd=tmp_path)
-    again = neat_delta("demo", "shop", cwd=tmp_path)
+    done = own_process("demo", "shop", "--full", cwd=tmp_path)
+    again = own_process("demo", "shop", cwd=tmp_path)
 
     assert (done.returncode, again.returncode, done.stderr) == (0, 3, "")
     assert "rejected 2   = 76 rows read" in done.stdout

@@ -84,17 +84,38 @@ class ChangeSet:
     @property
     def is_empty(self) -> bool:
         """Whether nothing becomes of any item."""
-        return bool((self.items["action"] == NONE).all())
+        return self._actions <= {NONE}
 
     def keys_with_action(self, *actions: str) -> pl.DataFrame:
         """The keys (frame of key) of the items with one of these actions."""
-        return self.items.filter(pl.col("action").is_in(actions)).select("key")
+        if actions not in self._keys_by_action:
+            self._keys_by_action[actions] = self.items.filter(pl.col("action").is_in(actions)).select("key")
+        return self._keys_by_action[actions]
 
     def cells_with_action(self, *actions: str) -> pl.DataFrame:
         """The cells of the items with one of these actions."""
-        if self.items["action"].is_in([*actions, NONE]).all():
+        if actions not in self._cells_by_action:
+            self._cells_by_action[actions] = self._cells_with_action(actions)
+        return self._cells_by_action[actions]
+
+    def _cells_with_action(self, actions: Sequence[str]) -> pl.DataFrame:
+        if self._actions <= {*actions, NONE}:
             return self.cells
         return self.cells.filter(self.items["action"].is_in(actions).gather(self.item_of_cell))
+
+    @cached_property
+    def _actions(self) -> frozenset[str]:
+        """The actions of any item."""
+        return frozenset(self.items["action"].unique())
+
+    @cached_property
+    def _keys_by_action(self) -> dict[tuple[str, ...], pl.DataFrame]:
+        """What was asked for before, as the next."""
+        return {}
+
+    @cached_property
+    def _cells_by_action(self) -> dict[tuple[str, ...], pl.DataFrame]:
+        return {}
 
     @cached_property
     def item_of_cell(self) -> pl.Series:
@@ -103,6 +124,8 @@ class ChangeSet:
 
     def new_keys(self) -> dict[str, str]:
         """The key that each recoded item gets, by the one it has."""
+        if RECODE not in self._actions:
+            return {}
         return dict(self.items.filter(action=RECODE).select("key", "new_key").iter_rows())
 
     def equivalent_to(self, other: ChangeSet) -> bool:

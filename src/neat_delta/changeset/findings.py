@@ -35,10 +35,13 @@ def findings_frame(code: str, level: str | None = None, effect: str | None = Non
         level = code.level
     weights = {"code": code, "level": level, "effect": effect or (BLOCK if level == STOP else NO_EFFECT)}
     data = weights | columns
-    frame = pl.DataFrame(data) if any(isinstance(value, pl.Series) for value in data.values()) else pl.DataFrame([data])
+    given = [value.alias(name) for name, value in data.items() if isinstance(value, pl.Series)]
+    if not given:
+        return Findings.checked(pl.DataFrame({name: [data.get(name)] for name in FINDINGS}, schema=FINDINGS))
+    fixed = {name for name, value in data.items() if not isinstance(value, pl.Series)}
     return Findings.checked(
-        frame.select(
-            (pl.col(name) if name in frame.columns else pl.lit(None)).cast(dtype).alias(name)
+        pl.DataFrame(given).select(
+            pl.col(name).cast(dtype) if name in data.keys() - fixed else pl.lit(data.get(name), dtype).alias(name)
             for name, dtype in FINDINGS.items()
         )
     )

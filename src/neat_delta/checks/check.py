@@ -130,7 +130,10 @@ class CheckContext:
 
     def findings_of(self, check: Check) -> pl.DataFrame:
         """What a check finds, but for the fields that may pass it."""
-        return check.run(self).join(self._passed, on=["code", "field"], how="anti", maintain_order="left")
+        findings = check.run(self)
+        if self._passed.is_empty() or findings.is_empty():
+            return findings
+        return findings.join(self._passed, on=["code", "field"], how="anti", maintain_order="left")
 
     def cells(self) -> list[tuple[str, FieldSettings, pl.DataFrame]]:
         """The cells that are sent, by field, with what is configured for it."""

@@ -207,7 +207,7 @@ def main() -> None:
     try:
         code = run()
         sys.stdout.flush()
-        _finish_keeping(stopped=code == Exit.INTERRUPTED)
+        finish_keeping(stopped=code == Exit.INTERRUPTED)
         sys.stderr.flush()
     except OSError as error:
         print_error(f"the output cannot be written ({error.strerror})")
@@ -231,7 +231,7 @@ def _interrupt(number: int, frame: FrameType | None) -> None:
     raise KeyboardInterrupt
 
 
-def _finish_keeping(*, stopped: bool) -> None:
+def finish_keeping(*, stopped: bool) -> None:
     """Wait for exports that are still being kept. What failed is told, but what was asked for is done.
 
     A person who has stopped the command waits no longer than a moment; and an import that the stop has cut off may hold

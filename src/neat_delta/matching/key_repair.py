@@ -173,12 +173,12 @@ def _candidates(rows: pl.DataFrame, items: pl.DataFrame, powers_of: pl.DataFrame
 
 def _same_values(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
     """Keys that are the same number to a spreadsheet program, read and saved with either decimal separator."""
-    pairs: list[pl.DataFrame] = [Candidates.none()]
-    for read, saved in product(".,", ".,"):
-        edited = rows.select("edited", value=read_numbers(rows["code"], saved)).drop_nulls()
-        live = items.select("live", value=read_numbers(items["code"], read)).drop_nulls()
-        pairs.append(edited.join(live, on="value", maintain_order="left_right").select(*Candidates.columns))
-    return pl.concat(pairs)
+    edited = [rows.select("edited", value=read_numbers(rows["code"], sign)).drop_nulls() for sign in ".,"]
+    if all(read.is_empty() for read in edited):  # (there may be many items, and to read them all takes long)
+        return Candidates.none()
+    live = [items.select("live", value=read_numbers(items["code"], sign)).drop_nulls() for sign in ".,"]
+    pairs = [saved.join(read, on="value", maintain_order="left_right") for read, saved in product(live, edited)]
+    return pl.concat(pairs).select(*Candidates.columns)
 
 
 @dataclass(frozen=True)

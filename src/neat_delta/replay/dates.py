@@ -11,14 +11,16 @@ import re
 
 from neat_delta.tables.field_types.date import month_named
 
-_LETTERS = r"[\p{L}]{1,10}\.?"
-_HALF = r"(?:\p{L}\.? ?\p{L}\.?|\p{L}{1,8}\.?)"
+# Letters of any language; a few signs are let through besides, for a pattern of just the letters takes long to build.
+_LETTER = "[A-Za-z\u00aa-\U0010ffff]"
+_LETTERS = rf"{_LETTER}{{1,10}}\.?"
+_HALF = rf"(?:{_LETTER}\.? ?{_LETTER}\.?|{_LETTER}{{1,8}}\.?)"
 _GAP = r"(?:[./-]|\. )"
 # Shapes of the dates and times that programs show, of any language.
 DATE_SHAPES = (
     r"^[0-9]{4}[-/.][0-9]{1,2}[-/.][0-9]{1,2}\.?$",
     r"^[0-9]{4}\. [0-9]{1,2}\. [0-9]{1,2}\.$",
-    rf"^[0-9]{{1,2}}{_GAP}[0-9]{{1,2}}{_GAP}[0-9]{{4}}\.?(?: \p{{L}}\.)?$",
+    rf"^[0-9]{{1,2}}{_GAP}[0-9]{{1,2}}{_GAP}[0-9]{{4}}\.?(?: {_LETTER}\.)?$",
     r"^[0-9]{1,2}/[0-9]{1,2}/[0-9]{2}$",
     r"^[0-9]{1,2}\.[0-9]{1,2}\.[0-9]{2}\.?$",
     r"^[0-9]{1,2}-[0-9]{1,2}-[0-9]{2}$",

@@ -35,6 +35,8 @@ EXACT = frozenset(
 
 def explain(cells: pl.DataFrame) -> pl.Series:
     """The effect that explains each changed cell of one column (frame of was, now, neither null); null: none does."""
+    if cells.is_empty():
+        return pl.Series("what", dtype=pl.String)
     reasons = _explain_forms(cells)
     rest = cells.select("was", "now").with_row_index("at").filter(reasons.is_null())
     parts = (_explain_texts(rest), _explain_lost_digits(rest))
@@ -203,6 +205,8 @@ def _explain_texts(open_ones: pl.DataFrame) -> pl.DataFrame:
     """The effect on texts (at, was, now) that are no numbers (at, what)."""
     explained = [open_ones.select("at", what=pl.lit(None, pl.String)).clear()]
     for possible, effect in EFFECTS:
+        if open_ones.is_empty():
+            break
         rows = open_ones.filter(possible)
         if rows.is_empty():
             continue
