@@ -30,7 +30,7 @@ from queue import Queue
 
 ROOT = Path(__file__).resolve().parents[1]
 PACKAGE = Path("src") / "neat_delta"
-ROOMS = ("update", "diff", "changeset", "checks", "matching", "reading")
+ROOMS = ("update", "reconcile", "approval", "delivery", "database", "changeset", "diff")
 # Tests that attack, or look at something else than what a change is.
 LEFT_OUT_TESTS = (
     "fuzz", "faults", "remote", "practice_shop", "views", "replay/test_real_program.py", "test_house.py",

@@ -1,7 +1,9 @@
 """What programs rely on: variables for options and in settings, secrets in files, outputs on standard output."""
 
 import json
+import os
 import subprocess
+import time
 
 import click
 import pytest
@@ -86,6 +88,8 @@ def test_no_file_gets_at_a_secret(work, name):
 def test_a_run_file_replaces_no_file_but_its_own(work, key, file):
     (work / "notes.txt").write_text("important")
     (work / "inbox").mkdir()
+    an_hour_ago = time.time() - 3600
+    os.utime(work / "live.csv", (an_hour_ago, an_hour_ago))
     head = 'live = "live.csv"\nedited = "edited.csv"\nto = "inbox"\nhistory = "h.sqlite"\n'
     (work / "r.toml").write_text(head)
     if file == "h.sqlite":

@@ -380,6 +380,33 @@ def test_an_item_is_not_removed_though_a_colleague_filled_a_blank_of_it(tmp_path
     assert ["A", "Veil", "3", "reserved for Anna"] in back
 
 
+@pytest.mark.parametrize("price", ["hold", "ours", "shop"])
+@pytest.mark.parametrize("stock", ["hold", "ours", "shop"])
+def test_a_deletion_has_one_fate_whatever_is_decided_of_its_cells(tmp_path, price, stock):
+    """It goes if all of its cells may, and what is to be answered goes before what stays."""
+    changes = made(tmp_path, [row for row in LIVE if row[0] != "A"])
+    fresh = later(tmp_path, with_cells(LIVE, A_price="11.00", A_stock="4"))
+
+    seen = refresh(changes, fresh, Settings(), ConflictPolicy(by_field={"price": price, "stock": stock})).changes
+
+    fate = next(fate for fate in ("hold", "shop", "ours") if fate in (price, stock))
+    assert seen.keys_with_action("remove")["key"].to_list() == (["A"] if fate == "ours" else [])
+    assert seen.findings.filter(key="A")["level"].to_list() == ["error" if fate == "hold" else "note"]
+
+
+@pytest.mark.parametrize("policy", ["hold", "ours", "shop"])
+def test_of_an_item_whose_new_code_another_took_nothing_is_sent_nor_asked(tmp_path, policy):
+    changes = made(tmp_path, [LIVE[0], ["Z", "1", "Hive", "12.00", "8"], *LIVE[2:]])
+    other = ["Z", "9", "Other", "1.00", "1"]
+    fresh = later(tmp_path, [*with_cells(LIVE, A_price="11.00", A_stock="4"), other])
+
+    seen = refresh(changes, fresh, SELLS, ConflictPolicy(policy))
+
+    assert (changes.new_keys(), len(changes.cells)) == ({"A": "Z"}, 2)
+    assert (cells_of(seen.changes), seen.changes.new_keys(), len(seen.conflicts), seen.delta_cells) == ({}, {}, 0, 0)
+    assert [(row["key"], row["level"]) for row in seen.changes.findings.iter_rows(named=True)] == [("A", "error")]
+
+
 @pytest.mark.parametrize(
     ("was", "ours", "now", "sent"),
     [("30", "", "5", None), ("5", "", "8", None), ("", "9", "8", None), ("5", "8", "", None), ("5", "8", "4", "7"),
