@@ -2,18 +2,21 @@
 
 import os
 import re
+import shlex
 from pathlib import Path
 
 import pytest
 from filelock import FileLock
 
 from docs_stage import Stage, furnish
+from helpers import neat_delta
 
 ROOT = Path(__file__).parents[1]
 PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").rglob("*.md"))]
 # Each of its lines is an example of its own; those of other pages go on from each other.
 SINGLE = ("commands.md",)
 TUTORIAL = "tutorial.md"  # (goes as it says, in test_docs.py)
+README = "README.md"  # (in the folder of the demo, with nothing else there)
 
 
 @pytest.fixture(scope="session")
@@ -42,7 +45,7 @@ def steps_of(page):
         elif head == "sh":
             for line in block.splitlines():
                 line = re.sub(r"\s+#.*", "", line.strip()).partition(" | ")[0].partition(" > ")[0]
-                if re.match(r"(NEAT_DELTA_\w+=\S+ )?neat-delta |cd ", line):
+                if re.match(r"(NEAT_DELTA_\w+=\S+ )?neat-delta |cd |mkdir ", line):
                     yield line
 
 
@@ -65,7 +68,7 @@ def run(stage, steps):
 
 
 CASES = [(page, [step]) for page in PAGES if page.name in SINGLE for step in steps_of(page)]
-CASES += [(page, list(steps_of(page))) for page in PAGES if page.name not in (*SINGLE, TUTORIAL)]
+CASES += [(page, list(steps_of(page))) for page in PAGES if page.name not in (*SINGLE, TUTORIAL, README)]
 
 
 @pytest.mark.parametrize(("page", "steps"), [pytest.param(*case, id=case[0].stem) for case in CASES if case[1]])
@@ -75,3 +78,17 @@ def test_the_command_lines_of_the_docs_work(furnished, tmp_path, page, steps):
     assert run(stage, steps) == []
     if page.name not in SINGLE:
         assert [block for block in shown(page) if block not in stage.said] == []
+
+
+def test_the_command_lines_of_the_readme_work_in_the_folder_of_the_demo(tmp_path):
+    data = str(tmp_path / "data")
+    assert neat_delta("demo", "shop", cwd=tmp_path, NEAT_DELTA_DATA=data).returncode == 0
+    failed = []
+    for line in steps_of(ROOT / README):
+        command, *words = shlex.split(line)
+        if command == "mkdir":
+            (tmp_path / "shop" / words[0]).mkdir()
+            continue
+        done = neat_delta(*words, cwd=tmp_path / "shop", NEAT_DELTA_DATA=data)
+        failed += [(line, done.returncode, done.stderr)] if done.returncode not in (0, 1) else []
+    assert failed == []
