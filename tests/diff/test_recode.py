@@ -273,12 +273,14 @@ def test_links_that_another_person_typed_or_the_shop_got_since_follow_too(tmp_pa
     write_table(tmp_path / "fresh.csv", [*LINKED[:3], ["C", "3", "A|B|D"], ["D", "4", "A|B"], ["E", "5", "A"]])
 
     neat_delta("combine", "one.changes.jsonl", "two.changes.jsonl", "-o", "both.changes.jsonl", cwd=tmp_path)
-    neat_delta("refresh", "one.changes.jsonl", "fresh.csv", "-o", "now.changes.jsonl", cwd=tmp_path)
+    words = ("refresh", "one.changes.jsonl", "fresh.csv", "-o", "now.changes.jsonl")
+    neat_delta(*words, cwd=tmp_path, NEAT_DELTA_USER="Cleo")
 
     both, now = (load_changes(tmp_path / f"{name}.changes.jsonl") for name in ("both", "now"))
     assert dict(both.cells.select("key", "now").iter_rows()) == {"B": "X", "C": "X|B", "D": "X"}
     assert dict(now.cells.select("key", "now").iter_rows()) == {"B": "X", "C": "X|B|D", "D": "X|B", "E": "X"}
     assert not now.needs_attention
+    assert now.head.made_by[-1] == "Cleo"  # who may not approve it therefore
 
 
 def test_a_new_sku_of_an_edited_file_goes_through_the_same_gate_as_one_of_a_list(tmp_path):

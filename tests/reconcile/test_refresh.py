@@ -391,7 +391,19 @@ def test_a_deletion_has_one_fate_whatever_is_decided_of_its_cells(tmp_path, pric
 
     fate = next(fate for fate in ("hold", "shop", "ours") if fate in (price, stock))
     assert seen.keys_with_action("remove")["key"].to_list() == (["A"] if fate == "ours" else [])
+    assert (len(seen.cells) > 0) == (fate == "ours")
     assert seen.findings.filter(key="A")["level"].to_list() == ["error" if fate == "hold" else "note"]
+
+
+def test_an_item_that_is_gone_is_told_whether_its_cells_or_its_code_should_change(tmp_path):
+    changes = made(tmp_path, [LIVE[0], ["Z", "1", "Hive", "10.00", "5"], ["B", "2", "Veil", "21.00", "6"], *LIVE[3:]])
+    fresh = later(tmp_path, [LIVE[0], *LIVE[3:]])
+
+    seen, sent = refresh(changes, fresh, Settings()), verify(changes, fresh, Settings())
+
+    assert (seen.missing, cells_of(seen.changes), seen.changes.new_keys()) == (2, {}, {})
+    assert seen.changes.findings.select("key", "level").rows() == [("A", "error"), ("B", "error")]
+    assert sent.changes.select("key", "state").rows() == [("A", "item missing"), ("B", "item missing")]
 
 
 @pytest.mark.parametrize("policy", ["hold", "ours", "shop"])
