@@ -122,7 +122,7 @@ def still_needed(
         [
             _still_changing(like_changes),
             changes.cells.join(still_new, on="key", how="semi", maintain_order="left"),
-            _still_leaving(leaving, touched),
+            _still_leaving(leaving),
         ]
     )
     findings = pl.concat(
@@ -223,10 +223,8 @@ def _still_changing(cells: pl.DataFrame) -> pl.DataFrame:
     return changing.filter(pl.col("was").ne_missing(pl.col("now")))
 
 
-def _still_leaving(cells: pl.DataFrame, touched: pl.DataFrame) -> pl.DataFrame:
-    """The cells of items that are still to be removed, as they are now: those left alone, and those that go anyway."""
-    stays = touched.filter(pl.col("fate") != OURS)
-    cells = cells.join(stays, on="key", how="anti", maintain_order="left")
+def _still_leaving(cells: pl.DataFrame) -> pl.DataFrame:
+    """The cells of items that may still be removed, as they are now."""
     return cells.drop_nulls("shop").select("key", "field", was="shop", now=pl.lit(None, pl.String))
 
 
