@@ -220,6 +220,16 @@ def test_texts_that_landed_another_way_say_how(tmp_path, ours, there, how):
     assert told["state"] == ("applied differently" if how else "changed again since")
 
 
+def test_what_has_been_sold_since_is_no_difference_to_be_added_again(tmp_path):
+    changes = made(tmp_path, with_cells(LIVE, A_stock="8", B_stock="9"))
+    fresh = later(tmp_path, with_cells(LIVE, A_stock="7", B_stock="6"))  # three came to A, one was sold; none to B
+
+    outcome = verify(changes, fresh, SELLS)
+
+    assert outcome.changes.select("key", "state").rows() == [("A", "changed again since"), ("B", "not applied")]
+    assert cells_of(outcome.remaining) == {("B", "stock"): ("6", "9")}
+
+
 def test_what_has_not_landed_remains_as_a_change_set_of_its_own(tmp_path):
     edited = [*with_cells(LIVE, A_price="11.00", B_price="22.00", C_price="33.00")[:5], ["N", "9", "New", "1.00", "2"]]
     changes = made(tmp_path, edited)
