@@ -139,6 +139,49 @@ def test_what_another_update_has_sent_since_is_named_and_not_overwritten_unseen(
     assert len(list((tmp_path / "inbox").iterdir())) == 1
 
 
+@pytest.mark.parametrize(
+    ("first", "then", "says"),
+    [
+        ("compare live.csv named.csv", "compare live.csv priced.csv", None),
+        ("compare live.csv named.csv", "compare live.csv unnamed.csv --blanks clear", "417 name (ours empty, sent Hut"),
+        ("compare live.csv unnamed.csv --blanks clear", "compare live.csv named.csv", "417 name (ours Hut, sent empty"),
+        ("compare live.csv gone.csv --delete-missing 1", "recode live.csv codes.csv", "(ours recode 9, sent remove"),
+        (
+            "compare live.csv gone.csv --delete-missing 1",
+            "compare live.csv other.csv",
+            "418 name (ours Net, sent empty",
+        ),
+    ],
+)
+def test_whatever_two_updates_say_of_one_item_is_seen_also_where_the_export_was_copied_since(
+    tmp_path, first, then, says
+):
+    live = [HEAD, ["417", "Hive", "10.00"], ["418", "Veil", "20.00"]]
+    sheets = {
+        "live": live,
+        "named": [HEAD, ["417", "Hut", "10.00"]],
+        "unnamed": [HEAD, ["417", "", "10.00"]],
+        "priced": [HEAD, ["417", "Hive", "12.00"]],
+        "other": [HEAD, ["418", "Net", "20.00"]],
+        "gone": live[:2],
+        "codes": [["old", "new"], ["418", "9"]],
+    }
+    for name, rows in sheets.items():
+        write_table(tmp_path / f"{name}.csv", rows)
+    (tmp_path / "inbox").mkdir()
+    neat_delta(*first.split(), "--write", "one", cwd=tmp_path)
+    assert neat_delta("send", "one", "--to", "inbox", cwd=tmp_path).returncode == 0
+    for path in (tmp_path / "inbox").iterdir():
+        path.unlink()
+    os.utime(tmp_path / "live.csv", (time.time() + 2, time.time() + 2))
+    neat_delta(*then.split(), "--write", "two", cwd=tmp_path)
+
+    held = neat_delta("send", "two", "--to", "inbox", cwd=tmp_path)
+
+    assert held.returncode == (4 if says else 0), held.stderr
+    assert (says or "") in " ".join(held.stderr.split())
+
+
 def test_an_export_is_kept_where_the_program_was_wherever_it_goes_meanwhile(tmp_path, monkeypatch):
     for name in ("here", "elsewhere"):
         (tmp_path / name).mkdir()
