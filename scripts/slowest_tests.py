@@ -25,7 +25,7 @@ def main() -> None:
     begun = time.monotonic()
     call = [sys.executable, "-m", "pytest", "--durations=60"]
     done = subprocess.run(call, cwd=ROOT, stdout=subprocess.PIPE, text=True, check=False)
-    print(done.stdout[-2000:])
+    print(done.stdout[-6000:])
     if done.returncode:
         sys.exit(done.returncode)
     used = resource.getrusage(resource.RUSAGE_CHILDREN)
