@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from neat_delta.replay import explain, explain_forms, read_numbers
+from neat_delta.replay.dates import LIKE_A_DATE
 
 
 def explained(*pairs):
@@ -131,3 +132,10 @@ def test_forms_are_what_loses_nothing():
 
     assert explain_forms(frame).is_not_null().to_list() == [True] * 3 + [False] * 3
     assert explain(frame).null_count() == 0
+
+
+@pytest.mark.parametrize(
+    ("code", "is_one"), [("10×20", False), ("5–20", False), ("3 Mai", True), ("3月", True), ("ąb-7", True)]
+)
+def test_a_sign_between_two_numbers_is_no_month(code, is_one):
+    assert pl.Series([code]).str.contains(LIKE_A_DATE)[0] == is_one

@@ -35,13 +35,10 @@ def findings_frame(code: str, level: str | None = None, effect: str | None = Non
         level = code.level
     weights = {"code": code, "level": level, "effect": effect or (BLOCK if level == STOP else NO_EFFECT)}
     data = weights | columns
-    given = [value.alias(name) for name, value in data.items() if isinstance(value, pl.Series)]
-    if not given:
-        return Findings.checked(pl.DataFrame({name: [data.get(name)] for name in FINDINGS}, schema=FINDINGS))
-    fixed = {name for name, value in data.items() if not isinstance(value, pl.Series)}
+    given = {name: value for name, value in data.items() if isinstance(value, pl.Series)}
     return Findings.checked(
         pl.DataFrame(given).select(
-            pl.col(name).cast(dtype) if name in data.keys() - fixed else pl.lit(data.get(name), dtype).alias(name)
+            pl.col(name).cast(dtype) if name in given else pl.lit(data.get(name)).cast(dtype).alias(name)
             for name, dtype in FINDINGS.items()
         )
     )

@@ -11,8 +11,8 @@ import re
 
 from neat_delta.tables.field_types.date import month_named
 
-# Letters of any language; a few signs are let through besides, for a pattern of just the letters takes long to build.
-_LETTER = "[A-Za-z\u00aa-\U0010ffff]"
+# Letters of any language, by the blocks that have them: a pattern of just the letters takes long to build.
+_LETTER = "[A-Za-z\u00aa\u00b5\u00ba\u00c0-\u00d6\u00d8-\u00f6\u00f8-\u1fff\u2c00-\u2dff\u3005-\u3007\u3040-\U0010ffff]"
 _LETTERS = rf"{_LETTER}{{1,10}}\.?"
 _HALF = rf"(?:{_LETTER}\.? ?{_LETTER}\.?|{_LETTER}{{1,8}}\.?)"
 _GAP = r"(?:[./-]|\. )"
